@@ -1,4 +1,4 @@
-"""The session: one person at one station now. Joins desk, receiver, log and all activities, and passes events along."""
+"""The session: one person at one station. It joins desk, receiver, log and all activities, and distributes events."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
@@ -26,7 +26,7 @@ from yarddial.session.station.saving import Saving
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported after the first paint.
     from pathlib import Path
 
     from yarddial.distance.far_engine import FarEngine
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 
 
 class Session(Activities):
-    """All that a window or a script needs; knows neither."""
+    """All that a window or a script needs; it knows neither."""
 
     def __init__(
         self,
@@ -63,11 +63,11 @@ class Session(Activities):
         self.faults = faults or Faults()
         self.preferences = preferences or PreferenceKeeper()
         self.background = Background()
-        # What may take long and nobody waits for.
+        # For slow work that nobody waits for.
         self.upkeep = Background()
         self.jobs = jobs = Scheduler(engine)
         self.desk = desk = Desk(station, save)
-        # Before anybody else hears of it: what is under way must not go on with a dial that was turned.
+        # First of all, since no job may continue with a dial that was moved.
         desk.on_dial_changed(jobs.check_stale)
         desk.on_yard_changed(jobs.check_stale)
         self.inspection = Inspection(desk)
@@ -99,14 +99,14 @@ class Session(Activities):
         self.calibration.follow_dial()
 
     def on_made(self, declaration: Declaration[Any], activity: Any) -> None:
-        """An activity was made: what it says is shown from now on."""
+        """Show from now on what a new activity reports."""
         if declaration.on_changed is not None:
             declaration.on_changed(activity)(self.overview.forget)
 
     def poll(self) -> bool:
-        """Take what the engine has to say; call it many times a second. True when there was something.
+        """Process the engine's events; call it many times a second. True when there were any.
 
-        The first call opens the log and recalls today's observations from it.
+        The first call opens the log and loads today's observations.
         """
         if not self._is_begun:
             self._is_begun = True
@@ -137,18 +137,18 @@ class Session(Activities):
 
     @property
     def far_engine(self) -> "FarEngine | None":
-        """The engine in use, where it is another computer's."""
+        """The present engine, where it is on another computer."""
         return self.far_in_use()
 
     def stop_job(self, lease: Lease) -> None:
-        """Stop who has the receiver, by a person's wish; a recording is made whole first."""
+        """Stop the receiver's user for the person; a recording is completed first."""
         if lease.kind.nature == "record":
             self.recorder.stop_recording_samples()
         else:
             self.jobs.cancel(lease)
 
     def warm(self) -> None:
-        """Get ready for the receiver to be started; call it when there is nothing better to do."""
+        """Prepare for a start of the receiver; call it when idle."""
         self._engine.warm()
 
     def toggle_receiver(self) -> None:
@@ -161,20 +161,22 @@ class Session(Activities):
             self.live_receiver.start(self.desk.route)
 
     def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
-        """Play a recording in the receiver's place; raises BadRecording, or CentreUnclear where a person must say."""
+        """Play a recording instead of the receiver; raises BadRecording, or CentreUnclear where a person must
+        decide.
+        """
         self.recorder.replay(path, centre_at)
         self.live_receiver.start(self.desk.route)
 
     def undo(self) -> str:
-        """Take the last edit back, and say so in the log when it was a correction."""
+        """Undo the last edit, and log it when it was a correction."""
         return self.notes.step(self.desk.undo(), "Took back")
 
     def redo(self) -> str:
-        """Bring the last undone edit back."""
+        """Redo the last undone edit."""
         return self.notes.step(self.desk.redo(), "Brought back")
 
     def close(self) -> None:
-        """Stop the receiver and end the engine; a last try for the log and the dial."""
+        """Stop the receiver and end the engine; save the dial and retry the log once more."""
         if self.log.waiting:
             self.log.retry()
         self.jobs.end_all("the window was closed")

@@ -1,4 +1,4 @@
-"""What every verdict is: a mark, one sentence, what follows from it, a few words for the column of places."""
+"""A verdict: mark, one sentence, its consequence, and a few words for the column of places."""
 
 import msgspec
 
@@ -6,7 +6,7 @@ from yarddial.yard.mark import Mark
 
 
 class Verdict(msgspec.Struct, frozen=True):
-    """A mark, one sentence, and what follows from it."""
+    """A mark, one sentence, and its consequence."""
 
     mark: Mark
     sentence: str

@@ -1,4 +1,4 @@
-"""Small words that several verdicts use."""
+"""Phrases shared by several verdicts."""
 
 from datetime import UTC, datetime
 
@@ -6,7 +6,7 @@ from yarddial.yard import clock
 
 
 def joined(spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Rising spans that touch or overlap made one."""
+    """Merge rising spans that touch or overlap."""
     stretches: list[tuple[float, float]] = []
     for low, high in spans:
         if stretches and low <= stretches[-1][1]:
@@ -17,7 +17,7 @@ def joined(spans: list[tuple[float, float]]) -> list[tuple[float, float]]:
 
 
 def ago(at_utc: str) -> str:
-    """A past moment as people say it."""
+    """Write a past moment as people say it."""
     then = datetime.strptime(at_utc, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC)
     minutes = (clock.now() - then).total_seconds() / 60
     if minutes < 1.5:
@@ -28,5 +28,5 @@ def ago(at_utc: str) -> str:
 
 
 def capital(text: str) -> str:
-    """A clause as a sentence begins, its full stop left out."""
+    """Make a clause the start of a sentence, without its full stop."""
     return text[:1].upper() + text[1:].rstrip(".")

@@ -1,1 +1,1 @@
-"""Everything that draws. It shows what the session knows and passes on what the person does."""
+"""The user interface: shows the session's state and passes on the person's actions."""

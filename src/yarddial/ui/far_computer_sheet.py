@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class FarComputerSheet(Sheet):
-    """How it is, who sets the receiver, what was recorded."""
+    """State of the far computer, its users, and its recordings."""
 
     manual_page = "distance"
 

@@ -10,7 +10,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 
 
 def fault_sheet(parent: QWidget, fault: Fault, copy: Callable[[], None]) -> Sheet:
-    """The last resort: what went wrong in the program, and what the person may rely on."""
+    """Build the sheet: what failed, and what the person may rely on."""
     sheet = Sheet(parent, "A fault in the program")
     words = (
         "Something went wrong that should not have. What was logged and saved is kept; what was under way has ended. "

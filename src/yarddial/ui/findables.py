@@ -1,4 +1,4 @@
-"""Everything that the finder knows: stations, bands, parts and their values, routes, places, actions, words, keys."""
+"""Everything that the finder knows: stations, bands, parts and their values, routes, places, actions, terms, keys."""
 
 from functools import partial
 
@@ -14,7 +14,7 @@ from yarddial.yard.parts import Part, Receiver
 from yarddial.yard.places import PLACES
 from yarddial.yard.shelf import kind_of
 
-# What people call a value besides.
+# Other words that people use for a value.
 SYNONYMS = {
     "entered_ppm": "offset ppm calibration error frequency correction", "device": "driver address usb sdr hardware",
     "rate_hz": "sampling bandwidth msps", "crystal": "oscillator clock reference tcxo",
@@ -25,7 +25,7 @@ SYNONYMS = {
 
 
 def findables(window: Acting) -> list[Findable]:
-    """All things to go to, the yard's own first."""
+    """List all targets, those of the yard first."""
     desk = window.session.desk
     station = desk.station
     things = [
@@ -72,7 +72,7 @@ def _values(window: Acting, part: Part) -> list[Findable]:
 
 
 def dialled(window: Acting, text: str) -> Findable | None:
-    """A text that is a frequency dials it."""
+    """A target that dials the text, if it is a frequency."""
     try:
         hertz = parse_frequency(text, "MHz")
     except BadFrequency:

@@ -1,4 +1,4 @@
-"""What mends a finding, done from wherever it is shown; and the sheets that this opens."""
+"""Remedies of findings as actions of the window, with the sheets that they open."""
 
 from collections.abc import Callable
 from functools import partial
@@ -14,7 +14,7 @@ from yarddial.yard.plain_text import count_of
 
 
 class FindingFixes:
-    """Fixes of findings, as acts of the window; sheets open over it."""
+    """Remedies of findings; sheets open over the window."""
 
     def __init__(
         self,
@@ -32,7 +32,7 @@ class FindingFixes:
         self._say = say
 
     def fix(self, finding: Finding) -> None:
-        """Do what mends it; a refusal is said on the strip."""
+        """Apply the remedy of a finding; a refusal is shown on the strip."""
         match finding.fix:
             case GoTo(place):
                 self._go(place)
@@ -65,7 +65,7 @@ class FindingFixes:
         }
 
     def begin_from_the_box(self) -> None:
-        """Ask what there is, and build the yard of it."""
+        """Open "What have you got?" to build a yard."""
         from yarddial.ui.from_the_box.sheet import FromTheBox
 
         built = partial(self._go, "First light")
@@ -77,7 +77,7 @@ class FindingFixes:
         TransceiverSheet(self._window, self._session).show()
 
     def choose_receiver(self) -> None:
-        """What the active route's receiver really is."""
+        """Open the choice of the active route's receiver."""
         from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 
         route = self._session.desk.route
@@ -85,7 +85,7 @@ class FindingFixes:
             ReceiverPicker(self._window, self._session, route.receiver.name).show()
 
     def pair_with_computer(self) -> None:
-        """Get to know a computer that serves its receivers."""
+        """Open the pairing with a computer that serves its receivers."""
         from yarddial.ui.pairing_sheet import PairingSheet
 
         if self._opener.files is not None:
@@ -94,7 +94,7 @@ class FindingFixes:
             self._say("Computers are paired from a yard of your own: begin one in the menu, under Yard")
 
     def show_far_computer(self) -> None:
-        """Who is there, how it is, and what was recorded there."""
+        """Open the sheet of the far computer."""
         from yarddial.ui.far_computer_sheet import FarComputerSheet
 
         if self._session.far_engine is None:
@@ -103,11 +103,11 @@ class FindingFixes:
             FarComputerSheet(self._window, self._session, self.ask_for_control, self.hand_control_over).show()
 
     def ask_for_control(self) -> None:
-        """Of the receiver in use, where it is another computer's."""
+        """Ask for control of the far receiver in use."""
         self._want_control(wanted=True)
 
     def hand_control_over(self) -> None:
-        """Whoever asks next gets it."""
+        """Give control to the next computer that asks."""
         self._want_control(wanted=False)
 
     def _want_control(self, *, wanted: bool) -> None:
@@ -120,7 +120,7 @@ class FindingFixes:
         self._say(f"{name} is asked for control" if wanted else f"control of {name} is free for others")
 
     def show_known_stations(self) -> None:
-        """The known stations: seen, added, taken out, read from a file."""
+        """Open the known stations."""
         from yarddial.ui.places.true.methods.sheet import MethodsSheet
 
         MethodsSheet(self._window, self._session, "Known stations").show()
@@ -131,7 +131,7 @@ class FindingFixes:
         VersionsSheet(self._window, self._session).show()
 
     def save_elsewhere(self) -> None:
-        """Keep the station in another file as well."""
+        """Save a copy of the station in another file."""
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         FileSheet(
@@ -139,13 +139,13 @@ class FindingFixes:
         ).show()
 
     def restore_log(self) -> None:
-        """Put a copy of the log in its place."""
+        """Open the restoration of the log."""
         from yarddial.ui.places.log.restore_sheet import RestoreSheet
 
         RestoreSheet(self._window, self._session.log).show()
 
     def export_log(self) -> None:
-        """The whole log as a table, or with all its numbers; written in a thread, and said when it is done."""
+        """Export the whole log as a table or with all numbers, in a thread; report when it is done."""
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         name = f"{self._session.desk.station.name.lower().replace(' ', '-')}-log.csv"
@@ -178,5 +178,5 @@ class FindingFixes:
         desk.dial(desk.station.dial_hz)
 
     def open_part(self, name: str, key: str = "") -> None:
-        """Show a part on Bench, and a value of it."""
+        """Show a part on Bench, with one value focused."""
         self._open_part(name, key)

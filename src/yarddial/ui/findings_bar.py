@@ -11,7 +11,7 @@ from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import ElidedWords, button, hairline
 
-# Design pixels: as high with a button as without, so that a finding that comes does not move the page.
+# Design pixels: the same height with and without a button, so that a new finding does not move the page.
 ROW_HEIGHT = 28
 
 
@@ -45,7 +45,7 @@ class FindingsBarRow(QWidget):
 
 
 class FindingsBar(QWidget):
-    """Closed it is one line; the button at the right opens the rest above it."""
+    """One line when closed; the button at the right opens the rest above it."""
 
     fixed = pyqtSignal(object)
     opened = pyqtSignal()
@@ -74,7 +74,7 @@ class FindingsBar(QWidget):
         self.setAccessibleName("Findings")
 
     def show_findings(self, findings: tuple[Finding, ...], quiet: str = "") -> None:
-        """Show them, worst first; `quiet` is said where there are none."""
+        """Show findings, worst first; `quiet` is shown without any."""
         self.quiet.setText(quiet)
         if findings != self.findings:
             self.findings = findings

@@ -41,7 +41,7 @@ POLL_MS, IDLE_MS = 16, 200
 
 
 class MainWindow(QMainWindow):
-    """Joins the pieces and polls the session."""
+    """The main window: joins its parts and polls the session."""
 
     def __init__(self, session: Session, files: Files | None = None) -> None:
         super().__init__()
@@ -64,7 +64,7 @@ class MainWindow(QMainWindow):
         self._chrome: list[QWidget] = []
         self._lay_out()
         self._join()
-        # The first place is made when the window has been painted: strip and dial stand there at once.
+        # The first place is created after the first paint, which shows strip and dial.
         self._first_place: PlaceName | None = "True" if session.desk.station.routes else "Bench"
         self.places.show_chosen(PLACE_NAMES.index(self._first_place))
         session.overview.refresh()
@@ -72,7 +72,7 @@ class MainWindow(QMainWindow):
         self.poll_timer = QTimer(self)
         self.poll_timer.timeout.connect(self._poll)
         self.poll_timer.start(POLL_MS)
-        # Not before the first paint and the first looks around: it takes a core for a second.
+        # Not before the first paint and the start of use: it takes a core for a second.
         self._warm = QTimer(self)
         self._warm.setSingleShot(True)
         self._warm.timeout.connect(session.warm)
@@ -86,14 +86,14 @@ class MainWindow(QMainWindow):
             self.poll_timer.start(wanted_ms)
 
     def hurry(self) -> None:
-        """Something was begun: look at once, and often."""
+        """Poll at once and often, because something was begun."""
         if self.poll_timer.interval() != POLL_MS:
             self.poll_timer.start(POLL_MS)
 
     def _lay_out(self) -> None:
         top, middle, page = QWidget(), QWidget(), QWidget()
         page.setObjectName("paper")
-        # The page itself may have the focus, so that plain keys have somewhere to go.
+        # The page may have the focus, so that plain keys reach the window.
         page.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         row = QHBoxLayout(top)
         row.setContentsMargins(0, 0, 0, 0)
@@ -138,13 +138,13 @@ class MainWindow(QMainWindow):
         self._keys = WindowKeys(self, self._acts())
 
     def go(self, name: PlaceName) -> None:
-        """Open a place; it is made when it is first opened."""
+        """Open a place, creating it if necessary."""
         self._first_place = None
         self.stack.open(name)
         self.places.show_chosen(PLACE_NAMES.index(name))
 
     def _join_place(self, name: PlaceName, place: QWidget) -> None:
-        """What a place asks of the window."""
+        """Connect a new place to the window."""
         if name == "Bench":
             bench = cast("BenchPlace", place)
             bench.add_wanted.connect(self.put_in)
@@ -153,7 +153,7 @@ class MainWindow(QMainWindow):
             cast("BandsPlace", place).wanted.connect(self.go)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """After the first paint the first place is made."""
+        """Create the first place after the first paint."""
         super().paintEvent(event)
         if self._first_place and not self.stack.has_any:
             QTimer.singleShot(1, self._open_first_place)
@@ -166,28 +166,28 @@ class MainWindow(QMainWindow):
 
     @property
     def is_furnished(self) -> bool:
-        """True once a place stands in the middle."""
+        """True once a place is shown."""
         return self.stack.is_furnished
 
     @property
     def bench(self) -> "BenchPlace":
-        """The place Bench, opened if need be."""
+        """Place Bench, created if necessary."""
         self.go("Bench")
         return cast("BenchPlace", self.stack.place("Bench"))
 
     @property
     def true(self) -> "TruePlace":
-        """The place True; the window opens on it."""
+        """Place True; the window opens on it."""
         return cast("TruePlace", self.stack.place("True"))
 
     @property
     def log(self) -> "LogPlace":
-        """The place Log, opened if need be."""
+        """Place Log, created if necessary."""
         self.go("Log")
         return cast("LogPlace", self.stack.place("Log"))
 
     def change_theme(self) -> None:
-        """Day to night and back."""
+        """Switch between day and night."""
         app = QApplication.instance()
         if isinstance(app, QApplication):
             night = palette() is DAY
@@ -195,7 +195,7 @@ class MainWindow(QMainWindow):
             self.session.preferences.change(theme="night" if night else "day")
 
     def show_first_hour(self) -> None:
-        """Walk through the work; each step points at its control."""
+        """Start the guide of the first hour."""
         from yarddial.ui.first_hour.guide import Guide
 
         if self.guide is None:
@@ -211,27 +211,27 @@ class MainWindow(QMainWindow):
         return self.stack.place(name)
 
     def show_settings(self) -> None:
-        """All settings in one sheet."""
+        """Open the settings."""
         from yarddial.ui.settings_sheet import SettingsSheet
 
         reopen = self._reopen if self.opener.has_files and self.session.file.saver is not None else None
         SettingsSheet(self, self.session, self.change_theme, reopen).show()
 
     def _reopen(self) -> None:
-        """The same yard in a new window, with lettering as it is now set; the receiver stops."""
+        """Reopen the yard in a new window with the new font size; the receiver stops."""
         saver = self.session.file.saver
         if saver is not None:
             lettering.set_scale(self.session.preferences.now.text_scale)
             self.opener.open(saver.path)
 
     def toggle_chart_only(self) -> None:
-        """Hide all but the place, or bring it back."""
+        """Hide everything but the place, or show it again."""
         hidden = self._chrome[0].isVisible()
         for widget in self._chrome:
             widget.setVisible(not hidden)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Plain keys: they come here only when nothing with the focus wanted them."""
+        """Handle plain keys that no focused widget wanted."""
         if event is None or not self._obey(event):
             super().keyPressEvent(event)
 
@@ -243,7 +243,7 @@ class MainWindow(QMainWindow):
         return self._keys.obey(event)
 
     def _acts(self) -> dict[str, Callable[[], object]]:
-        """What each key of the table does."""
+        """Action for each key of the table."""
         session = self.session
         return {
             "toggle the receiver": session.toggle_receiver,
@@ -288,16 +288,16 @@ class MainWindow(QMainWindow):
             self.strip.say(f"No known station lies {side} the dial within reach: add one under Known stations")
 
     def focus_dial(self) -> None:
-        """Go to the dial and select what it shows."""
+        """Focus the dial and select its text."""
         self.dial.entry.setFocus(Qt.FocusReason.ShortcutFocusReason)
         self.dial.entry.selectAll()
 
     def show_card(self) -> None:
-        """The settings card for the dial's place."""
+        """Open the settings card for the dial frequency."""
         self.bench.show_card()
 
     def put_in(self, index: int | None = None) -> None:
-        """Choose a part from the shelf, the yard or a file, and put it into the active route."""
+        """Choose a part from the shelf, the yard or a file, and insert it into the active route."""
         from yarddial.ui.shelf_finder import open_shelf
 
         open_shelf(self, self.session, index, self._attempt_on_strip)
@@ -311,12 +311,12 @@ class MainWindow(QMainWindow):
         self.strip.focus_last_gap()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """A station file, a part or a measured filter may be dropped."""
+        """Accept a station file, a part or a measured filter."""
         if event is not None and dropped_file(event.mimeData()) is not None:
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """A station file is opened, a part put into the active route."""
+        """Open a dropped station file, or insert a dropped part into the active route."""
         path = dropped_file(event.mimeData()) if event is not None else None
         if path is None or event is None:
             return
@@ -325,15 +325,15 @@ class MainWindow(QMainWindow):
         self.strip.attempt(partial(act, path))
 
     def write_note(self) -> None:
-        """Go to the log's note."""
+        """Go to the note field of the log."""
         self.log.note.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def cancel_work(self) -> None:
-        """Cancel whatever has the receiver but for listening and recording."""
+        """Cancel the receiver's user, except listening and recording."""
         self.session.jobs.cancel_all()
 
     def _show_range(self, low_hz: float, high_hz: float) -> None:
-        """A range that was dialled is seen in Listen."""
+        """Show a dialled range in Listen."""
         self.go("Listen")
         self.strip.say(self.session.listening.show_range(low_hz, high_hz))
 
@@ -346,30 +346,30 @@ class MainWindow(QMainWindow):
         live_receiver.picture.show(next_half_span_hz(live_receiver.picture.half_span_hz, steps, DIAL_HALF_SPANS_HZ))
 
     def show_which_oscillator(self) -> None:
-        """Which of several stated oscillators a converter has."""
+        """Open the search for a converter's real oscillator."""
         self.go("Bench")
         self.bench.show_which_lo()
 
     def show_all_oscillators(self) -> None:
-        """All oscillators of the yard in one list."""
+        """Open the list of all oscillators."""
         self.go("True")
         self.true.show_all()
 
     def show_transceiver(self) -> None:
-        """The transceiver: linked, followed, kept safe."""
+        """Open the transceiver."""
         from yarddial.ui.transceiver.sheet import TransceiverSheet
 
         TransceiverSheet(self, self.session).show()
         self.hurry()
 
     def follow_transceiver(self) -> None:
-        """Follow the transceiver, leave it, come back; where something is owed first, show what."""
+        """Follow the transceiver, leave it, or return; open its sheet where an acknowledgement is needed."""
         rig = self.session.rig
         if rig.status == "off" or not rig.toggle():
             self.show_transceiver()
 
     def next_clear(self, direction: int) -> None:
-        """To the next gap between stations, in Listen."""
+        """Dial the next gap between stations, in Listen."""
         if not self.session.listening.is_open:
             self.go("Listen")
         self.strip.say(self.session.listening.next_clear(direction))
@@ -399,13 +399,13 @@ class MainWindow(QMainWindow):
         self.show_manual("words")
 
     def show_manual(self, page: str = "") -> None:
-        """A page of the manual; without a name that of what has the focus."""
+        """Open a manual page; by default that of the focused widget."""
         from yarddial.ui.manual_sheet import ManualSheet
 
         ManualSheet(self, page or self.page_in_sight()).show()
 
     def page_in_sight(self) -> str:
-        """The manual's page for what has the focus, else for the place shown."""
+        """Manual page for the focused widget, else for the place shown."""
         from yarddial.ui.manual_sheet import page_of_focus
 
         shown = self.stack.shown
@@ -413,7 +413,7 @@ class MainWindow(QMainWindow):
         return page_of_focus({self.dial: "start", self.findings: "start", self.strip: "bench"}, of_place)
 
     def open_part(self, name: str, key: str = "") -> None:
-        """Show a part on Bench; the points are set for a route that passes it."""
+        """Show a part on Bench, on a route that contains it."""
         desk = self.session.desk
         passing = [route.name for route in desk.station.routes if name in route.parts]
         if passing and desk.station.route not in passing:
@@ -426,7 +426,7 @@ class MainWindow(QMainWindow):
                 self.session.stop_job(lease)
 
     def measure(self, *, verifying: bool = False) -> None:
-        """Measure the known station at the dial; Listen gives the receiver up for it."""
+        """Measure the known station at the dial; Listen gives up the receiver for it."""
         if self.session.listening.is_open:
             self.go("True")
         self.session.calibration.measure(verifying=verifying)
@@ -440,7 +440,7 @@ class MainWindow(QMainWindow):
         self.findings.show_findings(overview.state.findings, overview.state.quiet)
 
     def report_fault(self, kind: type[BaseException], fault: BaseException, trace: TracebackType | None) -> None:
-        """The last resort: a fault of the program itself, wherever nobody caught it."""
+        """Report an error that nothing else caught."""
         import traceback
 
         traceback.print_exception(kind, fault, trace)
@@ -448,7 +448,7 @@ class MainWindow(QMainWindow):
         log_fault("the window failed", fault)
 
     def _tell_fault(self) -> None:
-        """Once in a sheet; from then on it stands among the findings."""
+        """Show a fault once in a sheet; afterwards it is a finding."""
         if self._fault_shown:
             return
         self._fault_shown = True
@@ -457,13 +457,13 @@ class MainWindow(QMainWindow):
         fault_sheet(self, self.session.faults.kept[-1], self.copy_fault).show()
 
     def copy_fault(self) -> None:
-        """Its details, for whoever mends the program."""
+        """Copy the details of the faults for the developer."""
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.session.faults.details)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Stop everything in good order."""
+        """Stop everything in order."""
         self.poll_timer.stop()
         self.session.close()
         super().closeEvent(event)

@@ -24,7 +24,7 @@ from yarddial.yard.manual.pages import PAGES, search, text_of, title_of
 
 
 class ManualSheet(Sheet):
-    """Typing searches; Enter opens the first that was found."""
+    """Typing searches; Enter opens the first result."""
 
     manual_page = "start"
 
@@ -101,7 +101,7 @@ class ManualSheet(Sheet):
 
 
 def _set_in_type(document: QTextDocument) -> None:
-    """Headings in the serif, room between lines."""
+    """Set headings in serif, with space between lines."""
     block = document.begin()
     while block.isValid():
         cursor, form = QTextCursor(block), block.blockFormat()

@@ -1,4 +1,4 @@
-"""Opening and beginning station files: each in a window of its own, which takes the old one's place."""
+"""Opening and creating station files, each in a new window that replaces the old one."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -11,14 +11,14 @@ from yarddial.session.session import Session
 
 
 class Files(Protocol):
-    """Source of sessions: opens and creates station files; supplied by the caller."""
+    """Opens and creates station files; supplied by the caller."""
 
     def open(self, path: Path) -> Session:
-        """A session on a station file; raises a YardDialError."""
+        """Session on a station file; raises a YardDialError."""
         ...
 
     def begin(self, path: Path) -> Session:
-        """A session on an empty yard in a new file; raises a YardDialError."""
+        """Session on an empty yard in a new file; raises a YardDialError."""
         ...
 
     def recent(self) -> tuple[Path, ...]:
@@ -30,11 +30,11 @@ class Files(Protocol):
         ...
 
     def pair(self, place: str, code: str, name: str) -> str:
-        """Pair with a computer that serves its receivers; waits for it. Returns its name; raises a YardDialError."""
+        """Pair with a computer that serves its receivers and return its name; waits, raises a YardDialError."""
         ...
 
     def computers(self) -> tuple[str, ...]:
-        """Those that are known, as name and place; raises a YardDialError."""
+        """Paired computers as name and address; raises a YardDialError."""
         ...
 
     def forget_computer(self, name: str) -> None:
@@ -43,9 +43,9 @@ class Files(Protocol):
 
 
 class Opener:
-    """Asks for files and opens them; without files to open from, as in the demo yard of a test, it does nothing."""
+    """Asks for files and opens them; does nothing without a source, as in the demo yard of a test."""
 
-    # The window that took another's place: kept alive here, for nobody else holds it.
+    # The replacing window, kept alive here because nobody else holds it.
     latest: "QMainWindow | None" = None
 
     def __init__(self, window: QMainWindow, files: Files | None, make: Callable[[Session, Files], Any]) -> None:
@@ -53,7 +53,7 @@ class Opener:
 
     @property
     def files(self) -> Files | None:
-        """Where sessions come from, where there is such a thing."""
+        """Source of sessions, where there is one."""
         return self._files
 
     @property
@@ -62,12 +62,12 @@ class Opener:
         return self._files is not None
 
     def show_demo(self) -> None:
-        """The demo yard in a window that takes this one's place."""
+        """Open the demo yard in a new window."""
         if self._files is not None:
             self._succeed(self._files.demo(), self._files)
 
     def ask_open(self) -> None:
-        """Open another station file; recent ones are offered."""
+        """Ask for a station file; recent ones are offered."""
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         if self._files is not None:
@@ -75,19 +75,19 @@ class Opener:
             FileSheet(self._window, "Open a station file", "my.yard.json", "Open", self.open, recent, reads=True).show()
 
     def ask_new(self) -> None:
-        """Begin an empty yard in a file of its own."""
+        """Ask for the file of a new, empty yard."""
         from yarddial.ui.widgets.file_sheet import FileSheet
 
         if self._files is not None:
             FileSheet(self._window, "Begin an empty yard in", "new.yard.json", "Begin", self.begin).show()
 
     def open(self, path: Path) -> None:
-        """Open a station file; raises a YardDialError when it cannot, and the old window stays."""
+        """Open a station file; raises a YardDialError, and the old window stays then."""
         if self._files is not None:
             self._succeed(self._files.open(path), self._files)
 
     def begin(self, path: Path) -> None:
-        """Begin an empty yard; raises a YardDialError when it cannot."""
+        """Create an empty yard; raises a YardDialError."""
         if self._files is not None:
             self._succeed(self._files.begin(path), self._files)
 
@@ -101,12 +101,12 @@ class Opener:
 
 
 def dropped_file(data: QMimeData | None) -> Path | None:
-    """The single dropped file, if we can read its kind."""
+    """The single dropped file, if it is of a known kind."""
     paths = [Path(url.toLocalFile()) for url in data.urls()] if data is not None else []
     ours = len(paths) == 1 and (paths[0].suffix == ".json" or paths[0].suffix.lower() == ".s2p")
     return paths[0] if ours else None
 
 
 def is_part(path: Path) -> bool:
-    """True of a part's file, false of a station's."""
+    """Return True for a part's file, False for a station's."""
     return path.name.endswith(".part.json") or path.suffix.lower() == ".s2p"

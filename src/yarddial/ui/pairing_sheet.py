@@ -1,4 +1,4 @@
-"""Pairing with a computer that serves its receivers: what to do there, and the code that it shows."""
+"""Pairing with a computer that serves its receivers: instructions, and entry of its code."""
 
 from collections.abc import Callable
 from functools import partial
@@ -15,7 +15,7 @@ from yarddial.yard.errors import YardDialError
 
 
 class PairingSheet(Sheet):
-    """Two steps; below, the computers that are known."""
+    """Two steps, and the list of paired computers."""
 
     manual_page = "distance"
 
@@ -71,7 +71,7 @@ class PairingSheet(Sheet):
         self._said.setText(f"{sentence[:1].upper()}{sentence[1:]}".rstrip(".") + ".")
 
     def _pair(self) -> None:
-        """In a thread: the other computer may take its time."""
+        """Pair in a thread, because the other computer may be slow."""
         self.pair.setEnabled(False)
         self._say("it is asked", "quiet")
         place, code, name = self.place.text(), self.code.text(), self.name.text().strip()

@@ -1,4 +1,4 @@
-"""The places in the middle of the window; each is made when it is first opened."""
+"""The places in the middle of the window; each is created when first opened."""
 
 from collections.abc import Callable
 from importlib import import_module
@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 from yarddial.session.session import Session
 from yarddial.yard.places import PlaceName
 
-# Where each place is made: imported when it is first opened.
+# Class of each place, imported when first opened.
 _CLASSES: dict[PlaceName, tuple[str, str]] = {
     "Bench": ("bench", "BenchPlace"),
     "First light": ("first_light", "FirstLightPlace"),
@@ -26,13 +26,13 @@ class PlaceStack(QStackedWidget):
     """Shows one place at a time."""
 
     def __init__(self, session: Session, on_made: Callable[[PlaceName, QWidget], None]) -> None:
-        """on_made : joins a place that was just made to the window."""
+        """on_made : connects a new place to the window."""
         super().__init__()
         self._session, self._on_made = session, on_made
         self._made: dict[PlaceName, QWidget] = {}
 
     def place(self, name: PlaceName) -> QWidget:
-        """A place, made if need be."""
+        """Return a place, creating it if necessary."""
         if name not in self._made:
             module, class_name = _CLASSES[name]
             kind: type[QWidget] = getattr(import_module(f"yarddial.ui.places.{module}.place"), class_name)
@@ -47,17 +47,17 @@ class PlaceStack(QStackedWidget):
 
     @property
     def has_any(self) -> bool:
-        """True once one was made."""
+        """True once one was created."""
         return bool(self._made)
 
     @property
     def shown(self) -> PlaceName | None:
-        """Which is shown; None before the first."""
+        """Name of the place shown; None before the first."""
         current = self.currentWidget()
         return next((name for name, candidate in self._made.items() if candidate is current), None)
 
     @property
     def is_furnished(self) -> bool:
-        """True once a place stands in the middle and has its size."""
+        """True once a place is shown with its size."""
         current = self.currentWidget()
         return bool(self._made) and current is not None and not current.size().isEmpty() and current.isVisible()

@@ -1,4 +1,4 @@
-"""The places down the left, in the order of the work, each with its mark and a line."""
+"""List of the places at the left, in the order of the work, each with its mark and verdict."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
@@ -12,7 +12,7 @@ from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.mark import NAMES, draw_mark
 from yarddial.ui.widgets.tip import set_tip
 
-# Design pixels: from this height on there is room for the verdict under the name.
+# Design pixels: height from which the verdict fits under the name.
 TWO_LINES = 40
 
 
@@ -33,7 +33,7 @@ class PlaceButton(QAbstractButton):
         return QSize(px(176), px(50))
 
     def minimumSizeHint(self) -> QSize:
-        """In a low window the name alone; the verdict is then in the tip and over the place."""
+        """In a low window the name alone; the verdict is then in the tool tip."""
         return QSize(px(176), px(24))
 
     def show_verdict(self, verdict: Verdict) -> None:
@@ -44,7 +44,7 @@ class PlaceButton(QAbstractButton):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter opens; Space is the receiver's, here as everywhere in the window."""
+        """Enter opens; Space starts the receiver, as everywhere in the window."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.click()
         elif event is not None and event.key() == Qt.Key.Key_Space:
@@ -79,7 +79,7 @@ class PlaceButton(QAbstractButton):
 
 
 class PlacesList(QWidget):
-    """Only places that exist are listed."""
+    """List of the existing places."""
 
     chosen = pyqtSignal(int)
 

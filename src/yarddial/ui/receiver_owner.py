@@ -1,4 +1,4 @@
-"""Who has the receiver, and a way to stop it: under the places, always there."""
+"""The receiver's present user with a stop button, always visible under the places."""
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
@@ -10,7 +10,7 @@ from yarddial.ui.widgets.words import ElidedWords, button
 
 
 class ReceiverOwner(QWidget):
-    """One line; the button stops what it names."""
+    """One line; the button stops the job named."""
 
     stopped = pyqtSignal(int)
     started = pyqtSignal()
@@ -34,7 +34,7 @@ class ReceiverOwner(QWidget):
         self.setAccessibleName("Who has the receiver")
 
     def show_owner(self, owner: Owner, is_wanted: bool) -> None:
-        """Show it; of nobody, whether the receiver runs."""
+        """Show the user; without one, whether the receiver runs."""
         self._owner = owner
         text = owner.label[:1].upper() + owner.label[1:] if owner.label else ""
         owner_words = text or ("Receiver: free" if is_wanted else "Receiver: off")

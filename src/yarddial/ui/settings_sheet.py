@@ -1,4 +1,4 @@
-"""Preferences that belong to no yard: appearance, number format, place of the station."""
+"""Preferences that belong to no yard: appearance, number format, location."""
 
 from collections.abc import Callable, Mapping
 from typing import Any
@@ -21,7 +21,7 @@ SIZES = (1.0, 1.1, 1.25, 1.5, 1.75, 2.0)
 
 
 class SettingsSheet(Sheet):
-    """Each holds at once and is written at once; the lettering takes a new window."""
+    """Each takes effect and is saved at once; the font size needs a new window."""
 
     def __init__(
         self, parent: QWidget, session: Session, change_theme: Callable[[], None], reopen: Callable[[], None] | None
@@ -115,7 +115,7 @@ class SettingsSheet(Sheet):
         self._show_anew()
 
     def _show_anew(self) -> None:
-        """Lettering that differs from what is shown takes another window."""
+        """Reopen the window when the font size differs from the one shown."""
         differs = abs(self._session.preferences.now.text_scale - scale()) > 0.01
         self.anew.setVisible(differs and self._reopen is not None)
         if differs and self._reopen is None:

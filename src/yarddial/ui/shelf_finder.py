@@ -1,4 +1,4 @@
-"""What can be put into the yard: unused parts of its own, the shelf, a file. Found by typing, put in by Enter."""
+"""Parts that can be inserted: unused ones of the yard, the shelf, a file. Type to search, Enter inserts."""
 
 from collections.abc import Callable
 from functools import partial
@@ -14,7 +14,7 @@ from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receive
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.shelf import CLASSES, class_of, kind_of, shelf
 
-# What people call a kind besides.
+# Other words that people use for a kind of part.
 SYNONYMS = {
     "cable": "coax coaxial lead feeder wire", "low-pass": "filter", "high-pass": "filter", "band-pass": "filter",
     "notch": "filter trap", "amplifier": "preamp lna booster gain", "attenuator": "pad", "limiter": "protection guard",
@@ -27,9 +27,9 @@ SYNONYMS = {
 def open_shelf(
     window: QWidget, session: Session, index: int | None, attempt: Callable[[Callable[[], object]], None]
 ) -> None:
-    """Let a person choose a part and put it into the active route, at an index of it or at its end.
+    """Let a person choose a part for the active route, at an index or at its end.
 
-    attempt : does it, and says in words why it cannot be done.
+    attempt : runs an action, and reports a refusal.
     """
 
     def ask_file() -> None:
@@ -47,7 +47,7 @@ def open_shelf(
 def puttables(
     session: Session, index: int | None, attempt: Callable[[Callable[[], object]], None], from_file: Callable[[], None]
 ) -> list[Findable]:
-    """All of it, what the active route still lacks first."""
+    """All of them, first what the active route still lacks."""
     station, building = session.desk.station, session.building
     own = [
         Findable(
@@ -82,7 +82,7 @@ def puttables(
 
 
 def _wanted(session: Session) -> str:
-    """The class of part that should come next."""
+    """Class of the part that should come next."""
     station = session.desk.station
     route = station.route_named() if station.routes else None
     parts = [station.part(name) for name in route.parts] if route is not None else []
@@ -92,7 +92,7 @@ def _wanted(session: Session) -> str:
 
 
 def _words(part: Part) -> str:
-    """What it is, in which range, in one line."""
+    """Description with range, in one line."""
     words = [kind_of(part)]
     match part:
         case Receiver():
@@ -109,7 +109,7 @@ def _words(part: Part) -> str:
 
 
 def _also(part: Part) -> str:
-    """Other words for it: its class, and what feeds or needs feeding."""
+    """Other words for it: its class, and its supply."""
     words = [class_of(part)]
     need = getattr(part, "need", None)
     if need is not None:

@@ -1,4 +1,4 @@
-"""The choice of the device that sound goes to."""
+"""Choice of the audio output device."""
 
 from collections.abc import Callable
 
@@ -9,7 +9,7 @@ SYSTEM_CHOICE = "the system's own choice"
 
 
 class DeviceBox(ChoiceBox):
-    """Devices are asked for when the list is opened: the library behind it takes a moment to load."""
+    """Devices are listed when the box is opened, because the audio library loads slowly."""
 
     def __init__(self, sound: SoundOut, chosen: Callable[[str], object] = lambda name: None) -> None:
         """`chosen` : called with the name of another device, "" for the system's choice."""
@@ -28,7 +28,7 @@ class DeviceBox(ChoiceBox):
         self._chosen(name)
 
     def fill(self) -> None:
-        """List present devices; a chosen one that is gone stays chosen and is used again when it returns."""
+        """List the present devices; a missing chosen one stays chosen and is used when it returns."""
         wanted = self._sound.wanted
         names = self._sound.names()
         self.clear()

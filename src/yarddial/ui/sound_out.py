@@ -1,4 +1,4 @@
-"""Sound to the device a person chose; without one, or when it goes away, quietly without, and said."""
+"""Audio output to the chosen device; without one it stays silent and says so."""
 
 from typing import TYPE_CHECKING
 
@@ -13,7 +13,7 @@ from yarddial.yard.plain_text import count_of
 if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QAudioDevice, QAudioSink, QMediaDevices
 
-# What may wait in the device: more would be heard late.
+# Maximum audio queued in the device; more would add delay.
 LATE_S = 0.4
 # Interval at which audio from afar is handed to the sound output.
 BEAT_MS = 20
@@ -22,10 +22,10 @@ NO_DEVICE = "no sound device here: plug one in, or start the system's sound serv
 
 
 class SoundOut(QObject):
-    """Plays one channel or two, on two; opens the device at the first sound, and again when devices come or go.
+    """Plays one or two channels; opens the device at the first audio, and again when devices change.
 
-    volume : 0 to 1, as the ear counts. `levels` : of the sound being made, dB relative to full scale, left and right,
-    whether it is played or not.
+    volume : 0 to 1 on a perceptual scale. `levels` : of the audio, dB relative to full scale, left and right, played or
+    not.
     """
 
     levels_moved = pyqtSignal()
@@ -49,7 +49,7 @@ class SoundOut(QObject):
         self.state = ""
 
     def play(self, samples: NDArray[np.float32], rate_hz: float) -> None:
-        """Add sound; what the device has no room for is dropped rather than heard late."""
+        """Add audio; drop what the device has no room for, instead of delaying it."""
         both = samples if samples.ndim > 1 else np.stack([samples, samples], axis=1)
         self._weigh(both)
         if self._is_smooth and (self._playout is None or rate_hz != self._rate_hz):
@@ -65,7 +65,7 @@ class SoundOut(QObject):
             self._pump()
 
     def smooth(self, *, wanted: bool) -> None:
-        """Sound from afar comes unevenly: hold a little of it, as much as that needs; count where it runs dry."""
+        """Buffer audio from afar against jitter, and count gaps."""
         self._is_smooth = wanted
         if not wanted:
             self._playout = None
@@ -73,7 +73,7 @@ class SoundOut(QObject):
 
     @property
     def remark(self) -> str:
-        """How sound from afar is played; nothing where it comes evenly."""
+        """Remark on the playback of audio from afar; empty where it is even."""
         if self._playout is None or not self._beat.isActive():
             return ""
         gaps = self._playout.gaps(clock.monotonic_s())
@@ -81,7 +81,7 @@ class SoundOut(QObject):
         return f"held {self._playout.wanted_s:.1f} s for an uneven link, {gap_words} in the last minute"
 
     def _pump(self) -> None:
-        """What is due goes to the device, by what that still has."""
+        """Pass due audio to the device, by its remaining queue."""
         if self._playout is None:
             return
         queued_s = None
@@ -95,7 +95,7 @@ class SoundOut(QObject):
             self._io.write(both[:room].astype(np.float32).tobytes())
 
     def stop(self) -> None:
-        """Silence; the device is given back."""
+        """Go silent and release the device."""
         if self._sink is not None:
             self._sink.stop()
         self._sink, self._io, self._given_up = None, None, False
@@ -106,7 +106,7 @@ class SoundOut(QObject):
 
     @property
     def is_sounding(self) -> bool:
-        """True while sound is being made, played or not."""
+        """True while audio is produced, played or not."""
         return max(self.levels_db) > -120.0
 
     @property
@@ -115,17 +115,17 @@ class SoundOut(QObject):
         return self._volume
 
     def set_volume(self, volume: float) -> None:
-        """Louder or quieter, at once."""
+        """Change the volume at once."""
         self._volume = min(max(volume, 0.0), 1.0)
         self._set_sink_volume()
 
     def set_muted(self, muted: bool) -> None:
-        """Silent, or as loud as before."""
+        """Mute or unmute."""
         self._muted = muted
         self._set_sink_volume()
 
     def names(self) -> list[str]:
-        """Names of the devices there are now; the system's own choice is none of them. Loads the system's library."""
+        """Names of the present devices, without the system's own choice. Loads the audio library."""
         self._watch()
         if self._devices is None:
             return []
@@ -133,7 +133,7 @@ class SoundOut(QObject):
 
     @property
     def wanted(self) -> str:
-        """The device chosen, by name; empty for the system's own choice."""
+        """Name of the chosen device; empty for the system's own choice."""
         return self._wanted
 
     def choose(self, name: str) -> None:
@@ -150,14 +150,14 @@ class SoundOut(QObject):
 
     def _set_sink_volume(self) -> None:
         if self._sink is not None:
-            # The ear's scale is about the third power.
+            # Perceived loudness follows about the third power.
             self._sink.setVolume(0.0 if self._muted else self._volume**3)
 
     def _watch(self) -> None:
-        """Look for devices, and hear of those that come and go; nothing where the library is missing."""
+        """Watch for devices; does nothing where the library is missing."""
         if self._devices is not None:
             return
-        # The `state` reports what is missing; Qt's own messages help nobody.
+        # `state` reports what is missing; Qt's own messages do not help.
         QLoggingCategory.setFilterRules("qt.multimedia.*=false")
         try:
             from PyQt6.QtMultimedia import QMediaDevices
@@ -172,7 +172,7 @@ class SoundOut(QObject):
         self.devices_changed.emit()
 
     def _device(self) -> "QAudioDevice | None":
-        """The one that was chosen, or the system's own where that is gone; None where there is none."""
+        """The chosen device, or the system's own if that is missing; None where there is none."""
         if self._devices is None:
             return None
         chosen = next((output for output in self._devices.audioOutputs() if output.description() == self._wanted), None)

@@ -1,4 +1,4 @@
-"""New columns from the reception to a pen recorder."""
+"""Feed of new columns from the receiver to a pen recorder."""
 
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.picture import COLUMN_S, PICTURE_ROWS
@@ -6,7 +6,7 @@ from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 
 
 class SpectrogramFeed:
-    """One recorder's way to the pens; whoever is visible takes them."""
+    """Feeds one recorder while visible."""
 
     def __init__(self, recorder: SpectrogramChart, live_receiver: LiveReceiver) -> None:
         self._recorder, self._live_receiver = recorder, live_receiver
@@ -14,7 +14,7 @@ class SpectrogramFeed:
         recorder.begin(live_receiver.picture.half_span_hz, COLUMN_S, PICTURE_ROWS)
 
     def draw(self) -> None:
-        """Add what is new; a new picture begins on an empty page, the last one stays when the receiver stops."""
+        """Draw new columns; a new picture starts empty, and the last one stays when the receiver stops."""
         if not self._recorder.isVisible():
             return
         dial_columns, self._live_receiver.picture.dial_columns = self._live_receiver.picture.dial_columns, []

@@ -1,4 +1,4 @@
-"""Opens the window. Kept free of heavy imports: the first painted window comes before anything else."""
+"""Start of the window. Free of heavy imports, so that the first paint comes before anything else."""
 
 import sys
 import time
@@ -17,15 +17,15 @@ from yarddial.ui.theme.palette import DAY, NIGHT
 if TYPE_CHECKING:
     from pathlib import Path
 
-# Between looks whether a window is ready for its picture.
+# Interval of checks whether a window is ready for its picture.
 SETTLES_MS = 50
 
 
 class WindowOptions(msgspec.Struct, frozen=True):
-    """How the window is opened.
+    """Options of the window.
 
-    theme, text_scale : None for what the settings say; lettering is 1 as it is.
-    picture : a file to write a picture of the first window to, and end.
+    theme, text_scale : None for the preferences.
+    picture : file for a picture of the first window, after which the program ends.
     say_painted : print the moment of the first paint.
     """
 
@@ -36,7 +36,7 @@ class WindowOptions(msgspec.Struct, frozen=True):
 
 
 def open_window(session: Session, options: WindowOptions, files: Files | None = None) -> int:
-    """Open the window on a session; returns the exit status when it is closed."""
+    """Open the window on a session; return the exit status when it is closed."""
     liked = session.preferences.now
     app = dressed_application(options.theme or liked.theme, options.text_scale or liked.text_scale)
     window = MainWindow(session, files)
@@ -57,7 +57,7 @@ def _end_in_good_order(window: MainWindow) -> None:
 
 
 def dressed_application(theme: str, text_scale: float) -> QApplication:
-    """The application with its typefaces and colours."""
+    """Create the application with its typefaces and colours."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication(sys.argv[:1])
@@ -72,7 +72,7 @@ def dressed_application(theme: str, text_scale: float) -> QApplication:
 
 
 def _when_painted(window: MainWindow, picture: "Path | None", say: bool) -> None:
-    """After the first paint: tell; take a picture once the first place stands in the window too."""
+    """After the first paint report it; take a picture once the first place is shown."""
 
     def painted() -> None:
         if say:

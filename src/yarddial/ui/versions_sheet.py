@@ -1,4 +1,4 @@
-"""The station here and in the file, after another program has written that: what differs, and which to keep."""
+"""Differences between the station here and in the file after another program wrote it, and which to keep."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout
@@ -16,7 +16,7 @@ WRITER_WORDS = {"here": "changed here", "file": "changed by the other program", 
 
 
 class VersionsSheet(Sheet):
-    """A row for each thing that differs, with the side to keep; nothing is written before a person has chosen."""
+    """A row for each difference, with the side to keep; nothing is written before the person has chosen."""
 
     manual_page = "files"
 

@@ -1,1 +1,1 @@
-"""What the person likes, and what follows from where the station stands."""
+"""Preferences of the person, and what follows from the station's location."""

@@ -1,4 +1,4 @@
-"""Holds the preferences, changes one at a time, has each change written."""
+"""Keeper of the preferences: changes one at a time and saves each change."""
 
 from collections.abc import Callable
 from typing import Any
@@ -13,14 +13,14 @@ from yarddial.yard.preferences import Preferences
 
 
 class PreferenceKeeper:
-    """`now` is in force; without a way to save it lasts as long as the session."""
+    """`now` is in force; without a save function it lasts as long as the session."""
 
     def __init__(
         self, now: Preferences | None = None, save: Callable[[Preferences], None] | None = None, trouble: str = ""
     ) -> None:
         self.now = now or Preferences()
         self._save, self._changed = save, Listeners()
-        # Why it could not be read or written, or "".
+        # Why preferences could not be read or written; empty otherwise.
         self.trouble = trouble
         self._put_in_force()
 
@@ -29,7 +29,7 @@ class PreferenceKeeper:
         return self._changed.add(listener)
 
     def change(self, **changed: Any) -> None:
-        """Put a preference in force and have it written."""
+        """Change preferences and save them."""
         now = msgspec.structs.replace(self.now, **changed)
         if now == self.now:
             return

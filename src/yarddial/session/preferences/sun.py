@@ -1,24 +1,24 @@
-"""Sunrise and sunset at the station: a sky-wave wanders most around them."""
+"""Sunrise and sunset at the station, around which sky waves are least steady."""
 
 from datetime import UTC, datetime, timedelta
 
 from yarddial.yard.locator import middle_of
 
-# So near to sunrise or sunset a sky-wave is unsteady.
+# Within this of sunrise or sunset a sky wave is unsteady.
 TWILIGHT_MARGIN = timedelta(hours=1)
 
 
 def sun_sentence(locator: str, now: datetime) -> str:
-    """When the sun rises and sets here today, UTC, and what that means for a sky-wave now; "" without a locator."""
+    """Today's sunrise and sunset, UTC, and their effect on sky waves now; empty without a locator."""
     if not locator:
         return ""
-    # Loaded where somebody has told where the station stands.
+    # Imported only when the station's location is known.
     from astral import Observer
     from astral.sun import sunrise, sunset
 
     latitude, longitude = middle_of(locator)
     at = Observer(latitude, longitude)
-    # The sun's day at the station, which is not the calendar's day in UTC.
+    # Solar day at the station, which differs from the UTC date.
     day = (now + timedelta(hours=longitude / 15)).date()
     try:
         moments = [(sunrise(at, day, tzinfo=UTC), "rises"), (sunset(at, day, tzinfo=UTC), "sets")]

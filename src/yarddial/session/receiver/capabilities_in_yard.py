@@ -1,4 +1,4 @@
-"""What a driver says of a receiver, taken into the part of the yard that stands for it."""
+"""Transfer of a driver's capabilities into the yard's receiver."""
 
 from itertools import pairwise
 from typing import Any
@@ -10,10 +10,10 @@ from yarddial.yard.part_values.value import DRIVER_SAYS
 from yarddial.yard.parts import DirectSampling, Feed, GainStage, Origin, Port, Receiver, Value
 from yarddial.yard.station import Route, Station
 
-# Usual of a plain crystal on a sound card, one sigma; and what most bias feeds give, as no driver tells it.
+# Typical crystal of a sound card, one sigma; and the usual bias feed, which no driver states.
 CLOCK_PPM = 30.0
 USUAL_FEED = Feed(4.5, 100.0)
-# Where nobody chose a rate: about what a computer and a USB 2 lead bear.
+# Default rate: about what a computer and a USB 2 cable carry.
 USUAL_RATE_HZ = 2.048e6
 ONLY_PORT = "antenna"
 
@@ -83,7 +83,7 @@ def _rate_hz(part: Receiver, able: Capabilities) -> float:
 def _ports(part: Receiver, able: Capabilities) -> tuple[Port, ...]:
     """Ports of the device; what the yard knows about one of the same name stays."""
     if able.ports == ("",):
-        # One socket without a name: whatever the yard calls it.
+        # A socket without a name: keep the yard's name for it.
         return part.ports[:1] or (Port(ONLY_PORT),)
     known = {port.name: port for port in part.ports}
     ports = []

@@ -1,4 +1,4 @@
-"""Addresses of devices that cannot be discovered, from a person's plain answers."""
+"""Addresses of devices that cannot be discovered, from plain answers of the person."""
 
 from pathlib import Path
 
@@ -35,14 +35,14 @@ def stream_device(kind: StreamKind, place: str, sample_format: str, rate: str, c
 
 
 def sound_device(name: str, centre: str, *, swap: bool = False) -> str:
-    """An input of the sound card, and what the receiver before it is tuned to."""
+    """A sound input, with the tuned frequency of its receiver."""
     if not centre.strip():
         raise DeviceNotFound("write what the receiver before the sound card is tuned to, such as 7.05 MHz")
     return f"sound:{sound_text(SoundAddress(name, parse_frequency(centre), swap))}"
 
 
 def recording_device(path: str, *, again: bool = True) -> str:
-    """A recording, again and again."""
+    """A recording, played in a loop."""
     place = Path(path.strip()).expanduser()
     if not place.is_file():
         raise DeviceNotFound(f"there is no recording '{path.strip()}': write its whole path")

@@ -1,4 +1,4 @@
-"""How a computer is whose receiver is in use from afar: its link, load, heat and disk; and who else is there."""
+"""Findings about the far computer in use: link, load, temperature, disk, and its other users."""
 
 from typing import TYPE_CHECKING
 
@@ -8,12 +8,12 @@ if TYPE_CHECKING:
     from yarddial.distance.far_engine import FarEngine
 
 BUSY_SHARE, HOT_C, FULL_GB = 0.9, 80.0, 1.0
-# Gaps a minute that are worth a sentence.
+# Report this many gaps per minute.
 MANY_GAPS = 3
 
 
 def far_findings(far: "FarEngine | None") -> list[Finding]:
-    """What of it deserves a look; what it does not tell is not guessed."""
+    """List what deserves attention; unreported values are not guessed."""
     if far is None:
         return []
     name = far.computer.name
@@ -38,7 +38,7 @@ def far_findings(far: "FarEngine | None") -> list[Finding]:
 
 
 def _people(far: "FarEngine") -> list[Finding]:
-    """Who else is there, and who wants to set the receiver."""
+    """Other users, and who wants control."""
     here = far.here
     if here is None or len(here.people) < 2 or not 0 <= here.you < len(here.people):
         return []

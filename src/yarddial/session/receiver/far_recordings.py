@@ -17,9 +17,9 @@ Tells = Callable[["Fetching"], None]
 
 
 class FarRecordings:
-    """Transfer recordings in turn; the requester hears the progress and, once, the end.
+    """Transfer recordings in turn; the requester hears of progress and, once, of the end.
 
-    far_engine : gives the link in use, or None where the receiver stands here.
+    far_engine : returns the link in use, or None where the receiver is local.
     """
 
     def __init__(self, far_engine: "Callable[[], FarEngine | None]") -> None:
@@ -28,11 +28,11 @@ class FarRecordings:
         self._waiting: deque[tuple[FarEngine, str, Path, Tells]] = deque()
         self._now: tuple[FarEngine, Fetching, Tells] | None = None
         self._seen: object = None
-        # Names of those that were brought over, and as what.
+        # Transferred recordings by name, with their local paths.
         self.brought: dict[str, Path] = {}
 
     def on_far_recordings_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for progress, ends and a changed list."""
+        """Register a listener for progress, ends and a changed list."""
         return self._changed.add(listener)
 
     @property
@@ -43,7 +43,7 @@ class FarRecordings:
 
     @property
     def fetching(self) -> "Fetching | None":
-        """The one on its way."""
+        """Recording being transferred."""
         return self._now[1] if self._now is not None else None
 
     def refresh(self) -> None:
@@ -53,12 +53,12 @@ class FarRecordings:
             far.list_recordings()
 
     def waits(self, name: str) -> bool:
-        """Whether one waits for its turn, or is on its way."""
+        """Whether one is queued or being transferred."""
         fetching = self.fetching
         return any(errand[1] == name for errand in self._waiting) or (fetching is not None and fetching.name == name)
 
     def bring(self, name: str, target: Path, on_progress: Tells = lambda fetching: None) -> None:
-        """Have it here as `target`; what came of it earlier is gone on with."""
+        """Transfer it to `target`, resuming an earlier transfer."""
         far = self._far_engine()
         if far is not None and not self.waits(name):
             self._waiting.append((far, name, target, on_progress))
@@ -77,14 +77,14 @@ class FarRecordings:
         self._changed.tell()
 
     def remove(self, name: str) -> None:
-        """It is no longer wanted there."""
+        """Delete it there."""
         far = self._far_engine()
         if far is not None:
             self.leave(name)
             far.remove_recording(name)
 
     def poll(self) -> None:
-        """Tell what has come since."""
+        """Report progress."""
         fetching = self.fetching
         seen = (self.there, fetching.have_bytes if fetching else 0, fetching.is_done if fetching else False)
         if seen == self._seen:
@@ -108,7 +108,7 @@ class FarRecordings:
 
 
 class FarTopics(Protocol):
-    """What they need of the session."""
+    """What this activity needs of the session."""
 
     @property
     def far_in_use(self) -> "Callable[[], FarEngine | None]":

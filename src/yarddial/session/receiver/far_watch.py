@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
 
 class FarWatch:
-    """Looks at each poll; the far computer's own thread only keeps what came."""
+    """Checks at each poll; the link's own thread only stores what arrives."""
 
     def __init__(self, far_in_use: "Callable[[], FarEngine | None]") -> None:
         self._far_in_use = far_in_use
@@ -18,11 +18,11 @@ class FarWatch:
         self._seen: object = None
 
     def on_far_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for another computer, or a changed report of it."""
+        """Register a listener for another computer, or a changed report of it."""
         return self._changed.add(listener)
 
     def poll(self) -> None:
-        """Tell of what has changed."""
+        """Report changes."""
         far = self._far_in_use()
         state = (far.here, far.far, far.is_linked, far.gaps_lately) if far is not None else None
         if self._seen != state:

@@ -1,11 +1,11 @@
-"""What is wrong with the running receiver."""
+"""Findings about the running receiver."""
 
 from yarddial.session.finding import Act, Finding, going
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.yard.frequency import group_digits
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Troubles that are mended by choosing the receiver, and what that is called then.
+# Errors that are fixed by choosing the receiver, with the button's label.
 CHOICE_BUTTONS = {
     "no driver": "Choose the receiver", "DeviceNotFound": "Choose the receiver", "BadDriver": "Choose another",
     "PortAudioMissing": "See what is missing", "ProgramNotAllowed": "Look at the program",
@@ -14,7 +14,7 @@ CHOICE_BUTTONS = {
 
 
 def receiver_findings(receiver: LiveReceiver, route: ResolvedRoute) -> list[Finding]:
-    """Why it does not run, what it lost, what it says."""
+    """Report why it does not run, its losses, and its remarks."""
     if receiver.trouble:
         what = f"Receiver: {receiver.trouble}"
         if receiver.trouble_kind in CHOICE_BUTTONS:

@@ -1,4 +1,4 @@
-"""The receiver as the session sees it: started or stopped, what it reports, and the safeguards that it holds."""
+"""The receiver as the session sees it: running or stopped, its reports, and its safeguards."""
 
 from collections.abc import Callable
 
@@ -23,25 +23,25 @@ class LiveReceiver:
         jobs.on_event(self.take)
         self._changed = Listeners()
         self._address = ""
-        # Address of the recording that plays in the receiver's place; empty for the receiver itself.
+        # Address of the recording that plays instead of the receiver; empty for the receiver itself.
         self.plays = ""
         self._vetoes: list[Callable[[ResolvedRoute], str]] = []
-        # What joins a simulated receiver to the made-up transceiver, as a part of its address.
+        # Part of the address that connects a simulated receiver to the stand-in transceiver.
         self.cable = ""
-        # What was asked of the engine; and why the driver refused the latest of it.
+        # Requested safeguards; and why the driver refused the latest of them.
         self._safeguards, self._safeguards_id = Safeguards(), 0
         self._refusal = ""
         self._is_muted = False
-        # Receiver and port for which a person said so; forgotten with the session.
+        # Receivers and ports for which a person allowed it; forgotten with the session.
         self._fed: set[tuple[str, str]] = set()
         self.wanted = False
-        # Whether the last command was to start: word of an earlier end may still be on its way.
+        # True after a start command: a stop of the former run may still arrive.
         self._is_starting = False
         self.running = False
         self.device_name = ""
         # Why it stopped, or cannot be started.
         self._why_off = ""
-        # The kind of error that the trouble is, by its class's name; "no driver" where none is chosen.
+        # Class name of the error; "no driver" where none is chosen.
         self.trouble_kind = ""
         self.lost_samples = self.missed_samples = 0
         self.remark = ""
@@ -49,25 +49,25 @@ class LiveReceiver:
 
     @property
     def trouble(self) -> str:
-        """Why it stopped or cannot be started, wherever the dial is turned since; else why it is not tuned."""
+        """Why it stopped or cannot be started, independent of the dial; else why it is not tuned."""
         return self._why_off or self.tuner.refusal
 
     @property
     def tuning(self) -> Tuning | None:
-        """What was asked for last, as the engine acknowledged it; see `ReceiverTuner.tuning`."""
+        """Acknowledged tuning of the latest request; see `ReceiverTuner.tuning`."""
         return self.tuner.tuning
 
     @property
     def is_tuned(self) -> bool:
-        """True while the receiver stands where it was last asked to, as the engine acknowledged."""
+        """True while the latest requested tuning is acknowledged and in force."""
         return self.tuner.tuning is not None
 
     def on_receiver_changed(self, listener: Listener) -> Callable[[], None]:
-        """Started, stopped, tuned or refused."""
+        """Register a listener for starts, stops, tunings and refusals."""
         return self._changed.add(listener)
 
     def consult(self, why_not: Callable[[ResolvedRoute], str]) -> None:
-        """Ask this as well, before a route's receiver is opened: why it must stay off, or an empty text."""
+        """Register a veto asked before a route's receiver is opened: the reason to keep it off, or an empty text."""
         self._vetoes.append(why_not)
 
     def _forbidden(self, route: ResolvedRoute) -> str:
@@ -104,7 +104,7 @@ class LiveReceiver:
         self._jobs.command(command)
 
     def _prepared(self, route: ResolvedRoute) -> bool:
-        """Whether a route's receiver may be tuned; it is opened where the points were set for another one."""
+        """Return whether a route's receiver may be tuned; open it if another one is in use."""
         if not self._device_of(route):
             return False
         if self.wanted and (why := self._forbidden(route)):
@@ -116,20 +116,20 @@ class LiveReceiver:
         return True
 
     def refuse(self, why: str) -> None:
-        """Stop, and say why it must stay off."""
+        """Stop, with the reason why it must stay off."""
         self.wanted, self._why_off, self.trouble_kind = False, why, "transmitter"
         self._command(Stop())
         self._changed.tell()
 
     def stop(self) -> None:
-        """Stop it; what is under way ends, whether the receiver still answers or not."""
+        """Stop it; everything in progress ends, whether the receiver still answers or not."""
         self._jobs.end_for_stop()
         self.wanted = False
         self._command(Stop())
         self._changed.tell()
 
     def play(self, address: str) -> None:
-        """Take samples from a recording in the receiver's place, from the next start on; an empty text ends that."""
+        """Play a recording instead of the receiver from the next start on; an empty text ends that."""
         self._jobs.end_for_stop("the receiver was stopped for a recording, or a recording ended")
         self.plays = address
         self.wanted = False
@@ -149,7 +149,7 @@ class LiveReceiver:
         self._hold(msgspec.structs.replace(self._safeguards, is_guarded=on))
 
     def mute(self, on: bool) -> None:
-        """Have no sound leave the engine, or let it out again."""
+        """Mute the engine's audio, or unmute it."""
         self._hold(msgspec.structs.replace(self._safeguards, is_muted=on))
 
     def _hold(self, wanted: Safeguards) -> None:
@@ -160,18 +160,20 @@ class LiveReceiver:
 
     @property
     def wants_guard(self) -> bool:
-        """True while the gains were asked to be at their minimum, whether they are or not."""
+        """True while minimum gains are requested, whether in force or not."""
         return self._safeguards.is_guarded
 
     @property
     def is_guarded(self) -> bool:
-        """True while the gains are at their minimum as the driver acknowledged it, or nothing is received at all."""
+        """True while minimum gains are acknowledged, or nothing is received at all."""
         tuning = self.tuner.acknowledged
         return self._safeguards.is_guarded and (not self.running or tuning is None or tuning.is_guarded)
 
     @property
     def guard_trouble(self) -> str:
-        """Why the gains are not at their minimum though they should be; empty while they are, or are on their way."""
+        """Why gains are not at their minimum though requested; empty while they are, or while waiting for the
+        answer.
+        """
         tuning = self.tuner.acknowledged
         if not self._safeguards.is_guarded or not self.running or tuning is None:
             return ""
@@ -185,29 +187,29 @@ class LiveReceiver:
 
     @property
     def is_muted(self) -> bool:
-        """True while the engine has said that no sound leaves it."""
+        """True while the engine has confirmed that it is muted."""
         return self._is_muted
 
     @property
     def feeds_line(self) -> bool:
-        """True while the port in use feeds current to the line, as the driver acknowledged it."""
+        """True while the port in use feeds current to the line, as acknowledged."""
         tuning = self.tuner.acknowledged
         return tuning is not None and tuning.actual.bias
 
     def _feeds(self, route: ResolvedRoute) -> frozenset[str]:
-        """Ports that may feed the line: those a person allowed in this session; simulated ones harm nobody."""
+        """Ports that may feed the line: those allowed in this session, and all simulated ones."""
         receiver = route.receiver
         if receiver.device.startswith("simulated:"):
             return frozenset(port.name for port in receiver.ports)
         return frozenset(port for name, port in self._fed if name == receiver.name)
 
     def waits_to_feed(self, route: ResolvedRoute) -> bool:
-        """True where the yard says that the receiver feeds the line, and nobody has allowed it yet."""
+        """True where the yard wants the receiver to feed the line, and nobody has allowed it yet."""
         is_live = bool(route.receiver.device) and not self.plays
         return is_live and route.receiver.feeds(route.port) and route.port not in self._feeds(route)
 
     def feed(self, route: ResolvedRoute) -> None:
-        """Let a route's receiver feed its line from now on."""
+        """Allow a route's receiver to feed its line from now on."""
         self._fed.add((route.receiver.name, route.port))
         if self.wanted:
             self._hold(msgspec.structs.replace(self._safeguards, feeds=self._feeds(route)))
@@ -222,7 +224,7 @@ class LiveReceiver:
             case Started():
                 self.running, self.device_name = True, event.name
                 if self._is_starting:
-                    # An end that was told meanwhile was that of the run before.
+                    # A stop reported meanwhile belonged to the former run.
                     self.wanted, self._why_off, self.trouble_kind = True, "", ""
                 self.lost_samples = self.missed_samples = self.pictures_left_out = 0
                 self.remark = self._refusal = ""

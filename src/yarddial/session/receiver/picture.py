@@ -1,4 +1,4 @@
-"""What the running receiver shows: columns of the picture around the dial, and the whole span's line."""
+"""Spectrogram around the dial and spectrum of the whole span, as received."""
 
 from collections.abc import Callable, Sequence
 
@@ -13,18 +13,18 @@ from yarddial.session.listeners import Listener, Listeners
 
 PICTURE_ROWS = 300
 COLUMN_S = 0.1
-# The picture's half spans, hertz: steps people can read.
+# Selectable half spans of the picture, hertz: steps that people can read.
 DIAL_HALF_SPANS_HZ = (10.0, 30.0, 100.0, 300.0, 1_000.0, 3_000.0, 10_000.0, 30_000.0)
-# Columns that tell what stands there now.
+# Number of columns that show the present state.
 RECENT_COLUMNS = 20
-# Columns kept for late readers, and columns that wait for a widget with its own picture.
+# Columns kept for late readers, and columns queued for a widget with its own picture.
 KEPT_COLUMNS, WAITING_COLUMNS = 100, 600
 
 
 class DialColumns(msgspec.Struct, frozen=True):
     """New columns for the recorder: levels in dB relative to full scale, dial frequency rising along axis 1.
 
-    tuning : id of the tuning that they were received on.
+    tuning : id of the tuning on which they were received.
     """
 
     picture_id: int
@@ -36,16 +36,16 @@ class DialColumns(msgspec.Struct, frozen=True):
 
 
 class ReceiverPicture:
-    """Keeps what was received on the tuning in force; anything received on another is dropped.
+    """Keeps what was received on the tuning in force, and drops the rest.
 
-    is_current : says whether a tuning's id is the one that was asked for last.
+    is_current : tells whether a tuning's id belongs to the latest request.
     """
 
     def __init__(self, jobs: Scheduler, is_current: Callable[[int], bool]) -> None:
         self._jobs, self._is_current = jobs, is_current
         self._spectrogram_moved, self._span_moved = Listeners(), Listeners()
         self._show = Show(0, 3_000.0, PICTURE_ROWS, COLUMN_S)
-        # +1 where the dial rises with what the receiver counts, else -1.
+        # +1 where the dial rises with the receiver's count, else -1.
         self.sense = 1
         self.read_s = 0.0
         self.span: SpanSpectrum | None = None
@@ -55,25 +55,25 @@ class ReceiverPicture:
 
     @property
     def half_span_hz(self) -> float:
-        """Half of what the picture shows, hertz."""
+        """Half span of the picture, hertz."""
         return self._show.half_span_hz
 
     def on_spectrogram_moved(self, listener: Listener) -> Callable[[], None]:
-        """Listen for new columns in `dial_columns`, and for a restarted picture."""
+        """Register a listener for new columns in `dial_columns`, and for a restarted picture."""
         return self._spectrogram_moved.add(listener)
 
     def on_span_moved(self, listener: Listener) -> Callable[[], None]:
-        """A new line of the whole span is in `span`."""
+        """Register a listener for a new spectrum in `span`."""
         return self._span_moved.add(listener)
 
     def recent(self) -> tuple[NDArray[np.float32], float]:
-        """The picture's last columns averaged, dB, dial frequency rising; and the half span they show, hertz."""
+        """Mean of the latest columns, dB, dial frequency rising; and their half span, hertz."""
         if not self._recent:
             return np.empty(0, np.float32), self.half_span_hz
         return np.mean(self._recent[-RECENT_COLUMNS:], axis=0), self._recent_half_hz
 
     def recent_columns(self, limit: int = KEPT_COLUMNS) -> NDArray[np.float32]:
-        """The last columns one by one, dB, shape (columns, rows), dial frequency rising; empty before the first."""
+        """Latest columns, dB, shape (columns, rows), dial frequency rising; empty before the first."""
         return np.stack(self._recent[-limit:]) if self._recent else np.empty((0, 0), np.float32)
 
     def show(self, half_span_hz: float) -> None:
@@ -104,7 +104,7 @@ class ReceiverPicture:
         self.read_s = event.read_s
         level_db = event.level_db if self.sense > 0 else _turned(event.level_db)
         columns = DialColumns(event.id, event.first, event.half_span_hz, event.column_s, level_db, event.tuning)
-        # The widget takes what is new and keeps its own picture; a minute of columns is all that can be shown.
+        # The widget keeps its own picture and takes only new columns; one minute is all that can be shown.
         self.dial_columns = [*self.dial_columns, columns][-WAITING_COLUMNS:]
         self._recent = [*self._recent, *level_db][-KEPT_COLUMNS:]
         self._recent_half_hz = event.half_span_hz
@@ -112,12 +112,12 @@ class ReceiverPicture:
 
 
 def _turned(level_db: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Rows the other way round about the middle one, number n / 2 of n; the outermost has no counterpart."""
+    """Reverse the rows about the middle one, number n 2 of n; the outermost has no counterpart."""
     turned = level_db[:, ::-1]
     return np.concatenate([turned[:, :1], turned[:, :-1]], axis=1)
 
 
 def next_half_span_hz(now_hz: float, steps: int, able_hz: Sequence[float]) -> float:
-    """So many steps further out (+) or in (-) than the one nearest to what is shown, within what is able."""
+    """Selectable half span a number of steps wider (+) or narrower (-) than the present one."""
     nearest = min(range(len(able_hz)), key=lambda i: abs(able_hz[i] - now_hz))
     return able_hz[min(max(nearest + steps, 0), len(able_hz) - 1)]

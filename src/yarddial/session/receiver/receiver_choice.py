@@ -1,4 +1,4 @@
-"""Choosing what a receiver of the yard really is: what is found now, and what its driver says once it is chosen."""
+"""Choice of the device for a receiver of the yard: discovery, and its capabilities once chosen."""
 
 from collections.abc import Callable
 from typing import Protocol
@@ -51,20 +51,20 @@ class ReceiverChoice:
 
     @property
     def is_asking(self) -> bool:
-        """True while a device is asked what it can."""
+        """True while a device is being queried."""
         return self._asking is not None
 
     @property
     def is_busy(self) -> bool:
-        """True while there is something to poll for."""
+        """True while polls are needed."""
         return self._searching is not None or self._asking is not None
 
     def on_choice_changed(self, listener: Listener) -> Callable[[], None]:
-        """Something was plugged or unplugged, or a device has answered."""
+        """Register a listener for plugged or unplugged devices, and for answers."""
         return self._changed.add(listener)
 
     def search(self) -> None:
-        """Begin to look, and go on until `leave`."""
+        """Start discovery, which continues until `leave`."""
         if self._helpers is not None and self._searching is None:
             self.trouble, self.told, self.device = "", None, ""
             self._searching = self._helpers.search()
@@ -78,21 +78,21 @@ class ReceiverChoice:
         self._searching = self._asking = None
 
     def is_allowed(self, device: str) -> bool:
-        """False of a program that nobody has allowed on this computer."""
+        """Return False for a program that nobody has allowed on this computer."""
         driver, _, command = device.partition(":")
         return driver != "process" or self._helpers is None or self._helpers.is_allowed(command)
 
     def allow(self, device: str) -> None:
-        """Let a program be started on this computer, by a press that showed it; raises NotWritten."""
+        """Allow a program on this computer, by a button that showed its command; raises NotWritten."""
         if self._helpers is not None:
             self._helpers.allow(device.partition(":")[2])
 
     def choose(self, part_name: str, device: str) -> None:
-        """Ask a device what it can; a receiver of the yard then is that device."""
+        """Query a device; a receiver of the yard then becomes that device."""
         self._ask(device, lambda announced: self._put(part_name, announced))
 
     def ask(self, device: str, take: Callable[[Told], None]) -> None:
-        """Ask a device what it can, for a yard that is only begun."""
+        """Query a device for a new yard."""
         self._ask(device, take)
 
     def _ask(self, device: str, take: Callable[[Told], None]) -> None:
@@ -100,14 +100,14 @@ class ReceiverChoice:
             return
         if self._asking is not None:
             self._asking.cancel()
-        # Only one of two can have it.
+        # Only one of the two can use the device.
         self._live_receiver.stop()
         self.device, self.trouble, self.told, self._take = device, "", None, take
         self._asking = self._helpers.ask(device)
         self._changed.tell()
 
     def cancel(self) -> None:
-        """Do not wait for the device's answer."""
+        """Stop waiting for the device's answer."""
         if self._asking is not None:
             self._asking.cancel()
             self._asking = None
@@ -115,7 +115,7 @@ class ReceiverChoice:
             self._changed.tell()
 
     def poll(self) -> None:
-        """Take what was found and said."""
+        """Process discoveries and answers."""
         if self._searching is not None:
             messages = self._searching.poll()
             if messages and messages[-1] != self.listing:
@@ -152,11 +152,11 @@ class ReceiverChoice:
 
 
 class ChoiceTopics(ReceiverTopics, Protocol):
-    """What the choice needs of the session."""
+    """What this activity needs of the session."""
 
     @property
     def choice_helpers(self) -> Callable[[], ChoiceHelpers] | None:
-        """Make the helper that discovers receivers."""
+        """Makes the helper that discovers receivers."""
         ...
 
 

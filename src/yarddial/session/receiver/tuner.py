@@ -1,4 +1,4 @@
-"""Where the receiver is tuned: what was asked for last, and what the engine acknowledged of it."""
+"""Tuner of the receiver: the latest request, and the tuning that the engine acknowledged."""
 
 from collections.abc import Callable
 
@@ -13,67 +13,67 @@ from yarddial.engine.tuning import Tuning
 from yarddial.session.receiver.picture import ReceiverPicture
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Keep the centre while the dial stays this far from its spike and within this share of the span.
+# Keep the centre while the dial is this far from its spike and within this share of the span.
 OFF_SPIKE_HZ, CLEAN_SHARE = 3_000.0, 0.4
-# A picture of more than this share of the span shows all around the centre.
+# A picture wider than this share of the span shows all around the centre.
 WHOLE_SHARE = 0.25
 
 
 class ReceiverTuner:
-    """Asks for tunings and knows which of them are in force.
+    """Requests tunings and tracks which one is in force.
 
-    can_receive : called with a route before anything is asked for; False where its receiver must not be tuned.
+    can_receive : called with a route before a request; False where its receiver must not be tuned.
     """
 
     def __init__(self, jobs: Scheduler, can_receive: Callable[[ResolvedRoute], bool]) -> None:
         self._jobs, self._can_receive = jobs, can_receive
         self._requested: Tune | None = None
         self._lease: Lease | None = None
-        # Why the engine refused what was asked for last; empty where it has not.
+        # Why the engine refused the latest request; empty where it did not.
         self.refusal = ""
-        # Who waits for the latest request to be acknowledged: the lease that ends where it is refused.
+        # Callbacks for the acknowledgement of the latest request; a refusal ends their leases.
         self._waiting: list[tuple[Lease, Callable[[Tuning], None]]] = []
-        # The listening job, and the settings that were requested for it.
+        # The listening job, and the settings requested for it.
         self._listened: tuple[int, RequestedSettings] | None = None
-        # What the picture shows: place, half span, sense.
+        # Shown picture: frequency, half span, sense.
         self._pictured: tuple[object, ...] = ()
         self._acknowledged: Tuning | None = None
         self.picture = ReceiverPicture(jobs, self._is_current)
 
     @property
     def requested(self) -> Tune | None:
-        """What was asked for last, whether it was done or not; None since the receiver was started."""
+        """Latest request, whether fulfilled or not; None since the receiver was started."""
         return self._requested
 
     @property
     def tuning(self) -> Tuning | None:
-        """What was asked for last, as the engine acknowledged it; None until then, after a refusal, and while off."""
+        """Acknowledged tuning of the latest request; None until then, after a refusal, and while off."""
         acknowledged = self._acknowledged
         return acknowledged if acknowledged is not None and self._is_current(acknowledged.id) else None
 
     @property
     def acknowledged(self) -> Tuning | None:
-        """The tuning in force: the last that was acknowledged, though another may have been asked for since."""
+        """Tuning in force: the last acknowledged one, even if another has been requested since."""
         return self._acknowledged
 
     def _is_current(self, tuning_id: int) -> bool:
         return self._requested is not None and tuning_id == self._requested.id
 
     def when_tuned(self, lease: Lease, act: Callable[[Tuning], None]) -> None:
-        """Call `act` with the tuning that was asked for last, once it is acknowledged; a refusal ends the lease."""
+        """Call `act` with the latest requested tuning once acknowledged; a refusal ends the lease."""
         if (tuning := self.tuning) is not None:
             act(tuning)
         else:
             self._waiting.append((lease, act))
 
     def begin_anew(self) -> None:
-        """The receiver is started, perhaps in another process: nothing that was asked for is known there."""
+        """Forget all requests: the receiver is started, perhaps in another process."""
         self._requested, self._acknowledged, self.refusal = None, None, ""
 
     def tune(self, route: ResolvedRoute, dial_hz: float, half_width_hz: float, lease: Lease | None = None) -> None:
         """Tune to a dial frequency under a lease, or without one when no job tunes; else do nothing.
 
-        Nothing is sent where that is what was asked for last and not refused.
+        A repeated request is not sent, unless it was refused.
         """
         route = route.at(dial_hz)
         self.tune_with(route, settings_for(route), half_width_hz, lease)
@@ -95,9 +95,9 @@ class ReceiverTuner:
         self._send(Tune(requested, middle_hz, half_width_hz, route.name), lease, anew=anew)
 
     def listen(self, route: ResolvedRoute, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
-        """Draw half_hz around chart_hz; keep the centre while the dial lies well inside the span.
+        """Show half_hz around chart_hz; keep the centre while the dial is well inside the span.
 
-        Returns where the picture's middle really is on the dial: it does not reach beyond the span.
+        Returns the actual middle of the picture on the dial, which is limited by the span.
         """
         route = route.at(dial_hz)
         if not self._jobs.may_tune(lease) or not self._can_receive(route):
@@ -115,7 +115,7 @@ class ReceiverTuner:
         middle_hz = min(max(middle_hz, now.centre_hz - room_hz), now.centre_hz + room_hz)
         self._listened = (lease.id, now)
         shown_hz = dial_hz + (middle_hz - counted_hz) / scale
-        # A transceiver that was turned moves the IF under a picture that stays where it is on the dial.
+        # A change of the transceiver's tuning moves the IF, while the picture keeps its place on the dial.
         pictured = (route.name, round(shown_hz, 1), half_hz, self.picture.sense, self.picture.half_span_hz)
         keeps = route.rig_centre_hz is not None and pictured == self._pictured and self.tuning is not None
         self._pictured = pictured
@@ -131,7 +131,7 @@ class ReceiverTuner:
 
     def _send(self, tune: Tune, lease: Lease | None, *, anew: bool = False, keeps_picture: bool = False) -> None:
         last = self._requested
-        # A job must hear of a refusal itself; the dial need not hear of it twice.
+        # A job must hear of each refusal; the dial only once.
         is_known = self.tuning is not None or lease is None or (not self.refusal and lease is self._lease)
         if not anew and is_known and last is not None and tune == msgspec.structs.replace(last, id=0, job=0):
             return
@@ -160,7 +160,7 @@ class ReceiverTuner:
                     lease.end("failed", event.sentence)
                 return True
             case Stopped():
-                # Whoever waits goes on waiting where another receiver takes its place; an ended lease hears nothing.
+                # Callbacks wait for another receiver that takes over; those of ended leases are ignored.
                 self._acknowledged = None
                 self.picture.span = None
                 return False
@@ -177,7 +177,7 @@ class ReceiverTuner:
 
 
 def settings_for(route: ResolvedRoute) -> RequestedSettings:
-    """What to ask of a route's receiver for the place it stands at: the centre parked beside it, in whole kilohertz."""
+    """Settings for a route's receiver at its frequency: the centre parked beside it, in whole kilohertz."""
     receiver = route.receiver
     parked_hz = route.parked_hz(route.counted_hz(route.dial_hz), receiver.park_hz)
     centre_hz = parked_hz if receiver.fixed_centre_hz else round(parked_hz, -3)

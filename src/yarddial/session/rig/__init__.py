@@ -1,1 +1,1 @@
-"""The transceiver and the dial follow each other."""
+"""The linked transceiver, which follows the dial and is followed by it."""

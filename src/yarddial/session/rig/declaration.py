@@ -1,4 +1,4 @@
-"""What the linked transceiver declares of itself."""
+"""Declaration of the linked transceiver."""
 
 from collections.abc import Callable
 from typing import Protocol
@@ -21,7 +21,7 @@ class RigTopics(ReceiverTopics, Protocol):
 
     @property
     def open_rig(self) -> Callable[[str], RigLink] | None:
-        """Opens a link by its address; the usual ways where it is None."""
+        """Opens a link by its address; None for the default function."""
         ...
 
 

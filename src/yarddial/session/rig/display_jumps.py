@@ -1,4 +1,4 @@
-"""A transceiver's display that jumps to and fro as no hand turns it: a second program, a memory scan, a bad line."""
+"""Detection of a transceiver's display that no hand moves: a second program, a memory scan, a bad link."""
 
 from collections import deque
 
@@ -6,30 +6,30 @@ from yarddial.yard import clock
 
 # The display jumps when it reverses this often within this time, by at least this much each.
 MIN_REVERSALS, REVERSALS_WITHIN_S, MIN_MOVE_HZ = 4, 4.0, 1_000.0
-# It counts as standing still again after this time without a move.
+# The display counts as steady again after this time without a move.
 STEADY_S = 5.0
 
 
 class DisplayJumps:
-    """The latest moves of a display that were not ordered from here."""
+    """Latest moves of a display that were not ordered from here."""
 
     def __init__(self) -> None:
         self._moves: deque[tuple[float, float]] = deque(maxlen=MIN_REVERSALS)
 
     def moved(self, moved_hz: float) -> None:
-        """The display has moved by itself since the last reading."""
+        """Note a move of the display since the last reading."""
         if abs(moved_hz) < MIN_MOVE_HZ:
             return
         self._moves.append((clock.monotonic_s(), moved_hz))
         if len(self._moves) == MIN_REVERSALS and all(
             (move_hz > 0) == (self._moves[0][1] > 0) for _, move_hz in self._moves
         ):
-            # All in one direction: a hand that turns fast.
+            # Moves in one direction come from a hand that turns fast.
             self._moves.popleft()
 
     @property
     def is_jumping(self) -> bool:
-        """True while it moves as no hand moves it."""
+        """True while it moves as no hand would."""
         return (
             len(self._moves) == MIN_REVERSALS
             and clock.monotonic_s() - self._moves[-1][0] < STEADY_S
@@ -37,5 +37,5 @@ class DisplayJumps:
         )
 
     def forget(self) -> None:
-        """Another link: earlier moves tell nothing."""
+        """Forget earlier moves, because the link is another."""
         self._moves.clear()

@@ -1,4 +1,4 @@
-"""What is wrong with a linked transceiver; that it is followed is nothing wrong."""
+"""Findings about a linked transceiver."""
 
 from yarddial.session.finding import Act, Finding
 from yarddial.session.rig.rig_control import RigControl
@@ -6,7 +6,7 @@ from yarddial.session.rig.verdict import rig_verdict
 
 
 def rig_findings(rig: RigControl) -> list[Finding]:
-    """At most one: the worst."""
+    """Report the worst fault, if any."""
     if name := rig.key.unconfirmed_name:
         what = f"{name} may be transmitting: switch it off by hand"
         why = "it was keyed from here, and since then it has not said that it receives"

@@ -1,4 +1,4 @@
-"""The linked transmitter's key as the session holds it: opened when needed, closed when it surely receives."""
+"""The linked transmitter's key in the session: opened when needed, closed when reception is confirmed."""
 
 from typing import TYPE_CHECKING, Protocol
 
@@ -9,10 +9,10 @@ if TYPE_CHECKING:
 
 
 class KeyOpener(Protocol):
-    """What opens the key of a linked transceiver."""
+    """Opener of a linked transceiver's key."""
 
     def open_key(self) -> "KeyHandle":
-        """Open it; raises RigRefused where that cannot be."""
+        """Open the key; raises RigRefused where that is impossible."""
         ...
 
 
@@ -24,12 +24,12 @@ class KeyControl:
         self._name, self._is_wanted, self._state = "", False, ""
 
     def ready(self, opener: KeyOpener | None, name: str) -> str:
-        """Open the transmitter's key, which receives until it is held. Return why not, or an empty text."""
+        """Open the transmitter's key, which receives until held. Return why not, or an empty text."""
         if opener is None:
             return "no transceiver is linked"
         self.poll()
         if self.handle is not None and not self._is_wanted:
-            # It may be another transceiver's, or stand at a daemon that is gone.
+            # The old key may belong to another transceiver, or to a daemon that is gone.
             return f"{self._name} has not said yet that it receives"
         self._is_wanted = True
         if self.handle is None:
@@ -40,19 +40,19 @@ class KeyControl:
         return ""
 
     def leave(self) -> None:
-        """Release the key; it is closed as soon as the transmitter was read back as receiving."""
+        """Release the key; it closes once the transmitter was read back as receiving."""
         self._is_wanted = False
         if self.handle is not None:
             self.handle.let_go()
 
     @property
     def is_ready(self) -> bool:
-        """True once the transmitter was read back as receiving: before that a press keys nothing."""
+        """True once the transmitter was read back as receiving; before that a press keys nothing."""
         return self.handle is not None and self.handle.state == "receiving"
 
     @property
     def unconfirmed_name(self) -> str:
-        """The transceiver that may be transmitting by our order without a confirmation; empty where none may."""
+        """Name of a transceiver that may be transmitting by our order without confirmation; empty for none."""
         handle = self.handle
         return self._name if handle is not None and handle.may_transmit and handle.state == "unsure" else ""
 

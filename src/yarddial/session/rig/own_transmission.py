@@ -1,6 +1,6 @@
-"""A person's own transmission into a dummy load, heard by their own receiver: where it truly is, and how wide.
+"""Measurement of the person's own transmission into a dummy load: its frequency and bandwidth.
 
-The transmitter is keyed by a press that is held, never longer than needed, and let go whatever happens.
+The transmitter is keyed only while a button is held, never longer than needed, and released whatever happens.
 """
 
 from collections.abc import Callable
@@ -31,16 +31,17 @@ from yarddial.yard.frequency import format_frequency, format_hertz
 from yarddial.yard.parts import Transceiver, Value
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Listening time while it transmits, after a settling time; the key itself is held 8 s at most, see `dead_mans_handle`.
+# Listening time during a transmission, after a settling time; the key itself is limited to 8 s, see `dead_mans_handle`.
 LISTENS_S, SETTLES_S = 2.0, 0.6
 HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
 USUAL_HALF_HZ = 10_000.0
-# A transmission that does not show within this is not one.
+# A transmission that does not appear within this time has failed.
 SHOWS_S = 2.0
-# Modes in which a carrier stands alone, and what each needs by ITU-R SM.1138 and the Radio Regulations, appendix 1.
+# Modes with a separate carrier, and the bandwidth that each needs by ITU-R SM.1138 and the Radio Regulations, appendix
+# 1.
 CARRIER_MODES = ("am", "nfm")
 NECESSARY_HZ = {"ssb": 3_000.0, "am": 6_000.0, "cw": 200.0, "nfm": 16_000.0, "fsk": 400.0, "data": 500.0}
-# Ageing of a temperature-compensated reference, ppm a year; a voice is right within this.
+# Ageing of a temperature-compensated reference, ppm a year; tolerance of a voice's frequency.
 AGES_PPM, VOICE_HZ = 1.0, 10.0
 Phase = Literal["", "ready", "guarding", "keyed", "looking"]
 OWN_TRANSMISSION = JobKind(
@@ -53,9 +54,9 @@ OWN_TRANSMISSION = JobKind(
 
 
 class TransmissionResult(msgspec.Struct, frozen=True):
-    """What was heard. ppm, sigma_ppm : how high it truly is over its display; None where no carrier stood.
+    """Result. ppm, sigma_ppm : its error relative to its display, positive for high; None without a carrier.
 
-    width : of what was sent; None where nothing stood out. by_if : heard over its own IF, where its error hides itself.
+    width : of the transmission; None where nothing stood out. by_if : heard over its own IF, which hides its error.
     """
 
     rig: str
@@ -70,7 +71,7 @@ class TransmissionResult(msgspec.Struct, frozen=True):
 
     @property
     def ppm(self) -> float | None:
-        """Positive where its frequencies are high."""
+        """Error in ppm, positive where its frequencies are high."""
         return None if self.error_hz is None else self.error_hz / self.place_hz * 1e6
 
     @property
@@ -80,12 +81,12 @@ class TransmissionResult(msgspec.Struct, frozen=True):
 
     @property
     def again_days(self) -> float:
-        """Until ageing alone shifts a voice by what is heard, at this place."""
+        """Days until ageing alone shifts a voice audibly at this frequency."""
         return VOICE_HZ / (AGES_PPM * 1e-6 * self.place_hz) * 365.0
 
 
 class OwnTransmission(Job):
-    """One at a time; `press` and `let_go` are a person's hand."""
+    """One measurement at a time; `press` and `let_go` are the person's hand."""
 
     def __init__(
         self,
@@ -110,7 +111,7 @@ class OwnTransmission(Job):
         self.result: TransmissionResult | None = None
 
     def on_transmission_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for begin, keying, result and end."""
+        """Register a listener for begin, keying, result and end."""
         return self._changed.add(listener)
 
     @property
@@ -119,7 +120,7 @@ class OwnTransmission(Job):
         return self._is_pressed
 
     def why_not(self, *, dummy_load: bool, lowest_power: bool) -> str:
-        """Why it cannot be begun, or an empty text."""
+        """Reason why it cannot begin; empty when it can."""
         rig, route = self._rig, self._desk.route
         if rig.status != "linked" or rig.shown is None:
             return "no transceiver is linked"
@@ -158,7 +159,7 @@ class OwnTransmission(Job):
         return ""
 
     def press(self) -> None:
-        """The person presses, and holds."""
+        """The person presses and holds."""
         if self._lease is not None and self.phase == "ready" and not self._is_pressed:
             self._is_pressed, self.phase, self._since_s = True, "guarding", clock.monotonic_s()
             self._rig.safety.prepare_to_key()
@@ -166,19 +167,19 @@ class OwnTransmission(Job):
             self._changed.tell()
 
     def _key_when_guarded(self) -> None:
-        """Key the transmitter once the engine has said that the receiver's gains are down."""
+        """Key the transmitter once the engine has confirmed minimum gains."""
         if self._rig.safety.is_ready_to_key:
             self.phase, self._since_s = "keyed", clock.monotonic_s()
             self._renew()
             self._changed.tell()
 
     def _renew(self) -> None:
-        """Renew the press: done by each poll of the window, so that a window that stands still lets the key go."""
+        """Renew the press at each poll, so that a frozen window releases the key."""
         if self._rig.key.handle is not None:
             self._rig.key.handle.hold()
 
     def let_go(self) -> None:
-        """The person lets go; what was not heard to its end is not counted."""
+        """The person lets go; an incomplete recording is not used."""
         if not self._is_pressed:
             return
         self._release_key()
@@ -187,7 +188,7 @@ class OwnTransmission(Job):
         self._changed.tell()
 
     def _release_key(self) -> None:
-        """Tell it to receive, whether it was keyed or not; one order too many is harmless."""
+        """Order it to receive, keyed or not; a superfluous order is harmless."""
         self._is_pressed = False
         if self._rig.key.handle is not None:
             self._rig.key.handle.let_go()
@@ -199,7 +200,7 @@ class OwnTransmission(Job):
             self._jobs.cancel(self._lease)
 
     def ended(self, ending: Ending) -> None:
-        """Whatever ends it lets the key go."""
+        """Release the key, whatever ended the measurement."""
         if self._is_pressed:
             self._release_key()
         self._rig.key.leave()
@@ -209,12 +210,12 @@ class OwnTransmission(Job):
         self._changed.tell()
 
     def why_stale(self) -> str:
-        """It is heard over one route."""
+        """It belongs to one route."""
         route = self._route
         return "" if route is None or self._desk.route.name == route.name else "another route was chosen meanwhile"
 
     def poll(self) -> None:
-        """Begin to listen once it is seen to transmit; never hold the key too long."""
+        """Start listening when the transmission appears; never hold the key too long."""
         now_s, lease = clock.monotonic_s(), self._lease
         if lease is None:
             return
@@ -250,7 +251,7 @@ class OwnTransmission(Job):
         return mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "") or ""
 
     def _half_hz(self) -> float:
-        """Half width of the examined channel, for its mode."""
+        """Half width of the examined channel, by mode."""
         return HALF_SPANS_HZ.get(self._key(), USUAL_HALF_HZ)
 
     def _by_if(self) -> bool:
@@ -258,7 +259,7 @@ class OwnTransmission(Job):
         return rig is not None and rig.name == self._rig.name and rig.tap == "if"
 
     def _has_carrier(self) -> bool:
-        """True when a carrier is present whose frequency depends on the transceiver's reference."""
+        """True for a carrier whose frequency depends on the transceiver's reference."""
         return self._key() in CARRIER_MODES and not self._by_if()
 
     def _is_heard(self) -> bool:
@@ -285,7 +286,7 @@ class OwnTransmission(Job):
         row_hz = 2 * self._half_hz() / columns.shape[1] if columns.size else 1.0
         error_hz, sigma_hz = None, 0.0
         if self._measured is not None:
-            # What the dial shows of it, less what the receiver's own oscillators make of that.
+            # Reading of the dial, less the error of the receiver's own oscillators.
             state = self._calibration.state(route, self._place_hz)
             shown_hz = route.dial_of(self._measured[0], self._place_hz)
             error_hz = shown_hz - state.error_hz - self._place_hz
@@ -318,7 +319,7 @@ class OwnTransmission(Job):
 
     @property
     def is_worth_entering(self) -> bool:
-        """True when the result improves on what is known, or contradicts it."""
+        """True when the result improves on present knowledge, or contradicts it."""
         result, part = self.result, self._rig.part
         if result is None or result.ppm is None or part is None:
             return False
@@ -326,7 +327,7 @@ class OwnTransmission(Job):
         return result.sigma_ppm < part.rig_ppm.sigma or off_ppm > 3 * result.sigma_ppm
 
     def enter(self) -> None:
-        """Make what was heard the transceiver's measured error; one step of undo."""
+        """Store the result as the transceiver's measured error; one undo step."""
         result, part = self.result, self._rig.part
         if result is None or result.ppm is None or not isinstance(part, Transceiver):
             return
@@ -336,7 +337,7 @@ class OwnTransmission(Job):
 
 
 class OwnTransmissionTopics(CalibrationTopics, Protocol):
-    """What it needs of the session."""
+    """What this activity needs of the session."""
 
     @property
     def rig(self) -> RigControl:

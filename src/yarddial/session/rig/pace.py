@@ -1,19 +1,18 @@
 """Polling rate of a transceiver: as fast as useful, never faster than it answers. No clock, no thread."""
 
-# Between two readings; a little more while nothing has moved for a while.
+# Interval between readings; slightly longer after a while without a move.
 OFTEN_S, SELDOM_S, RESTS_AFTER_S = 0.1, 0.13, 20.0
 # Ask less often when answers take longer than usual by this factor or by these seconds.
 SLOW_ANSWER_FACTOR, LONGER_S = 1.5, 0.15
 SLOW_DOWN_FACTOR, SPEED_UP_FACTOR, SLOWEST_S = 1.15, 0.95, 2.0
-# Of what is usual, how much each new answer counts; downward more, as a line that was crowded clears at once.
+# Weight of a new answer in the usual delay, upwards and downwards; a crowded link clears at once.
 SHARE_UP, SHARE_DOWN = 0.05, 0.1
 
 
 class Pace:
-    """Readings go out without waiting for those before: so a long line costs its delay once and not twice.
+    """Readings are sent without waiting for earlier answers, so that a long delay counts only once.
 
-    A transceiver that takes longer than the interval for each would only heap them up: then its own pace is found, as
-    its answers take ever longer.
+    A transceiver slower than the interval would accumulate them: growing delays reveal its own pace.
     """
 
     def __init__(self) -> None:
@@ -28,7 +27,7 @@ class Pace:
         return self.under_way < depth and self.due_in_s(now_s) <= 0
 
     def due_in_s(self, now_s: float) -> float:
-        """So long until the next one."""
+        """Seconds until the next reading."""
         min_s = OFTEN_S if now_s - self._moved_s < RESTS_AFTER_S else SELDOM_S
         return self._asked_s + max(self._every_s, min_s) - now_s
 
@@ -38,7 +37,7 @@ class Pace:
         self.under_way += 1
 
     def came(self, now_s: float, asked_s: float, *, moved: bool) -> None:
-        """Note an answered or abandoned question; `moved` when it brought news."""
+        """Note an answered or abandoned reading; `moved` when it brought news."""
         took_s = now_s - asked_s
         usual_s = took_s if self._usual_s is None else self._usual_s
         if self.under_way > 1 and took_s > SLOW_ANSWER_FACTOR * usual_s + LONGER_S:

@@ -1,15 +1,15 @@
-"""A transmitter's own dial in words: how far off it is, what its menu wants, what others hear of it, when again."""
+"""A transmitter's own accuracy in words: its error, the value for its menu, what others hear, when to repeat."""
 
 from yarddial.session.rig.own_transmission import AGES_PPM, VOICE_HZ, TransmissionResult
 from yarddial.yard.frequency import format_bound, format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.mark import Mark
 
-# A menu is set against a frequency of this size, as a rule.
+# Usual frequency to which a menu's offset refers.
 AGAINST_HZ = 10e6
 
 
 def neighbour_words(result: TransmissionResult) -> tuple[str, str, Mark]:
-    """How far a voice is shifted for others: verdict, what follows, its mark."""
+    """How far a voice is shifted for others: verdict, consequence, mark."""
     if result.error_hz is None:
         if result.by_if:
             sentence = "Over its own IF its error hides itself: its dial is measured over another output or antenna."
@@ -32,7 +32,7 @@ def neighbour_words(result: TransmissionResult) -> tuple[str, str, Mark]:
 
 
 def menu_words(result: TransmissionResult) -> tuple[str, str, str]:
-    """Its reference, the menu's number in both conventions, and when to look again; empty where none was measured."""
+    """Its reference, the menu value in both conventions, and when to measure again; empty without a measurement."""
     ppm = result.ppm
     if ppm is None:
         return "", "", ""
@@ -56,12 +56,12 @@ def menu_words(result: TransmissionResult) -> tuple[str, str, str]:
 
 
 def width_words(result: TransmissionResult) -> str:
-    """How wide it was against what its mode needs."""
+    """Its bandwidth compared with what its mode needs."""
     width = result.width
     if width is None:
         return "How wide it is was not told: nothing stood out of the noise."
     row_hz = width.row_hz
-    # Narrower than its own transforms show, nothing can be told.
+    # Narrower than the transform's resolution only a bound is known.
     held = "under " if width.width_hz < 3 * row_hz else ""
     held += f"{format_bound(_rounded(max(width.width_hz, 3 * row_hz)))} hold 99 % of its power"
     down_hz = width.down_width_hz

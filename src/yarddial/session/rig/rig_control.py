@@ -1,6 +1,6 @@
-"""The transceiver beside the receiver: linked, followed both ways, left for a while and come back to.
+"""The linked transceiver beside the receiver: followed both ways, left for a while and returned to.
 
-It never switches a transmitter on; `own_transmission` does, by a press that is held.
+It never keys a transmitter; `own_transmission` does, while a button is held.
 """
 
 from collections.abc import Callable
@@ -35,11 +35,11 @@ from yarddial.yard.parts import Transceiver
 from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
-    # Not needed before one is linked.
+    # Imported when a transceiver is linked.
     from yarddial.session.rig.worker import RigNews, RigWorker
 
 RigStatus = Literal["off", "opening", "linked", "lost"]
-# So many readings in a row that failed are worth a sentence.
+# Report this many consecutive failed readings.
 FAILED_READINGS_TO_TELL = 3
 # Beyond this share of the span a move of the dial leaves the picture.
 FAR_SHARE = 0.4
@@ -64,19 +64,19 @@ class RigControl:
         self._orders: dict[int, RigOrder] = {}
         self._number = 0
         self._is_moving = False
-        # Where it will be brought is counted with before it says so: too far for the picture to wait.
+        # True when its expected frequency is used before it reports it: too far for the picture to wait.
         self._is_ahead = False
         self._dial_hz = 0.0
         self._jumps = DisplayJumps()
         self._failed = 0
-        # The linked transceiver's name; empty while none is.
+        # Name of the linked transceiver; empty without one.
         self.name = ""
         self.status: RigStatus = "off"
         self.trouble = ""
         self.remark = ""
-        # What it last said of itself.
+        # Its latest reported state.
         self.shown: RigState | None = None
-        # Whether a person wants it followed; and whether the receiver is away from it meanwhile, on which route it was.
+        # Whether a person wants it followed; and the route to return to while the receiver is elsewhere.
         self.is_wanted = False
         self.is_roaming = False
         self._home_route = ""
@@ -88,14 +88,14 @@ class RigControl:
         listening.on_listening_changed(self._listening_changed)
 
     def on_rig_changed(self, listener: Listener) -> Callable[[], None]:
-        """Linked, lost, moved, following or not, transmitting or not."""
+        """Register a listener for link, loss, moves, following and transmission."""
         return self._changed.add(listener)
 
     # What it is
 
     @property
     def part(self) -> Transceiver | None:
-        """The linked transceiver as the yard has it."""
+        """The linked transceiver as a part of the yard."""
         return next((p for p in self._desk.station.parts if isinstance(p, Transceiver) and p.name == self.name), None)
 
     @property
@@ -105,7 +105,7 @@ class RigControl:
 
     @property
     def pauses(self) -> str:
-        """Why following pauses though it is wanted; it resumes by itself. Empty while it runs."""
+        """Why following pauses though wanted; it resumes by itself. Empty while it runs."""
         if self._jumps.is_jumping:
             return f"{self.name}'s display jumps by itself: following waits until it has stood still for {STEADY_S:g} s"
         if self._failed >= FAILED_READINGS_TO_TELL:
@@ -114,17 +114,17 @@ class RigControl:
 
     @property
     def is_settled(self) -> bool:
-        """False while the transceiver is still on its way to where the dial stands."""
+        """False while the transceiver has not reached the dial yet."""
         return not self.is_following or self._following.is_settled
 
     @property
     def step_hz(self) -> float:
-        """To what its display rounds, as far as that was seen."""
+        """Step of its display, as far as observed."""
         return self._following.step_hz
 
     @property
     def strays(self) -> int:
-        """Answers that answered nothing, or never came: late, twice, garbled, lost."""
+        """Number of answers that matched no question or never came: late, repeated, garbled, lost."""
         return int(getattr(self._worker.link, "strays", 0)) if self._worker is not None else 0
 
     @property
@@ -133,11 +133,11 @@ class RigControl:
         return self._following.rig_moves, self._following.dial_moves
 
     def place_hz(self) -> float | None:
-        """Where the transceiver stands, on the dial of the active route."""
+        """Its frequency on the dial of the active route."""
         return None if self.shown is None else self._route().dial_of_display(self.shown.frequency_hz)
 
     def transmit_place_hz(self) -> float | None:
-        """Where it would transmit, on the dial, when it is split; else None."""
+        """Its transmit frequency on the dial in split operation; else None."""
         if self.shown is None or self.shown.transmit_hz is None:
             return None
         return self._route().dial_of_display(self.shown.transmit_hz)
@@ -163,7 +163,7 @@ class RigControl:
         self._changed.tell()
 
     def unlink(self) -> None:
-        """Let it go: nothing follows, and the receiver is no longer kept from a route for its sake."""
+        """Unlink: nothing follows, and the receiver is no longer kept off for its sake."""
         self.key.leave()
         if self._worker is not None:
             self._worker.close()
@@ -186,7 +186,7 @@ class RigControl:
     # Following
 
     def home(self) -> ResolvedRoute:
-        """The route on which it is followed; while the receiver is elsewhere, the route it returns to."""
+        """Route on which it is followed; while the receiver is elsewhere, the route to return to."""
         station = self._desk.station
         away = self.is_roaming and any(route.name == self._home_route for route in station.routes)
         return station.resolve(self._home_route) if away else self._desk.route
@@ -194,7 +194,7 @@ class RigControl:
     def follow(self) -> bool:
         """Start following; the dial goes to the transceiver's frequency.
 
-        False where what comes to the receiver at worst was not acknowledged for this route.
+        False where the worst power at the receiver was not acknowledged for this route.
         """
         if not self.name or not self.safety.is_acknowledged:
             return False
@@ -219,7 +219,7 @@ class RigControl:
             self._changed.tell()
 
     def toggle(self) -> bool:
-        """One key: follow, roam, come back. False where an acknowledgement is owed first."""
+        """Follow, leave, return, by one key. False where an acknowledgement is needed first."""
         if self.is_wanted and not self.is_roaming:
             self.roam()
             return True
@@ -234,13 +234,13 @@ class RigControl:
                 self._is_moving = False
 
     def split(self, transmit_hz: float | None) -> None:
-        """Have it transmit elsewhere, a place on the dial; None ends that."""
+        """Set its transmit frequency to a dial frequency; None ends split operation."""
         if self._worker is not None:
             wanted = None if transmit_hz is None else round(self._route().display_hz(transmit_hz))
             self.order(SetRigSplit(wanted))
 
     def order(self, order: RigOrder) -> int:
-        """Have the transceiver do something; returns its number."""
+        """Send an order and return its number."""
         import msgspec
 
         self._number += 1
@@ -255,7 +255,7 @@ class RigControl:
         return self.key.ready(self._worker, self.name)
 
     def poll(self) -> None:
-        """Take what the transceiver said, and send what is owed to it."""
+        """Process its reports, and send pending settings."""
         if self.key.poll():
             self._changed.tell()
         if self._worker is None:
@@ -308,7 +308,7 @@ class RigControl:
             self.trouble = str(answer.failure or "")
             return
         if self._failed >= FAILED_READINGS_TO_TELL:
-            # What was shown meanwhile is no move.
+            # Moves shown meanwhile do not count.
             self._following.give_up()
             self._mode.give_up()
         self._failed, self.trouble = 0, ""
@@ -320,7 +320,7 @@ class RigControl:
             self._take_place(answer.state, answer.asked_s)
 
     def _take_place(self, state: RigState, asked_s: float) -> None:
-        """Move dial and mode where the transceiver was moved."""
+        """Move dial and mode to follow the transceiver."""
         to_hz = self._following.rig_said(state.frequency_hz, asked_s)
         to_mode = self._mode.rig_said((state.mode, state.passband_hz or 0.0), asked_s) if state.mode else None
         if to_hz is None and to_mode is None:
@@ -343,7 +343,7 @@ class RigControl:
             self.remark = f"{what}: the dial follows, it does not"
 
     def _tell_place(self) -> None:
-        """Report the frequency at the middle of its IF, by which the picture over the IF is laid out."""
+        """Report the frequency at the middle of its IF, which lays out the picture."""
         state, part = self.shown, self.part
         self._is_ahead = self._is_ahead and not self._following.is_settled
         if state is None or part is None or self._is_ahead:
@@ -351,7 +351,7 @@ class RigControl:
         self._show_centre(state.frequency_hz + self._offset_hz())
 
     def _offset_hz(self) -> float:
-        """Middle of its IF minus its display, in the mode that it is in."""
+        """Middle of its IF minus its display, in its present mode."""
         part, mode = self.part, self.shown.mode if self.shown is not None else ""
         if part is None:
             return 0.0
@@ -365,14 +365,14 @@ class RigControl:
             self._is_moving = False
 
     def _watch_turns(self, before: RigState | None, now: RigState) -> None:
-        """Tell moves of its display that were not ordered from here."""
+        """Count moves of its display that were not ordered from here."""
         if before is None or not self._following.is_settled:
             return
         if not self._following.is_same(now.frequency_hz, self._route().display_hz(self._desk.station.dial_hz)):
             self._jumps.moved(now.frequency_hz - before.frequency_hz)
 
     def _lay_cable(self) -> None:
-        """A simulated receiver is joined to the made-up transceiver."""
+        """Connect a simulated receiver to the stand-in transceiver."""
         stand_in = getattr(self._worker.link, "owned", None) if self._worker is not None else None
         port = getattr(stand_in, "port", 0) if getattr(stand_in, "centre_hz", None) is not None else 0
         self._receiver.cable = f"rig={port}" if port else ""
@@ -385,7 +385,7 @@ class RigControl:
             self.order(SetRigFrequency(hertz))
 
     def _dial_moved(self) -> None:
-        # Whatever else comes of it: the points may have been set for another route.
+        # First of all, since another route may have become active.
         self.safety.enforce()
         dial_hz = self._desk.station.dial_hz
         if self._is_moving or not self.is_following:
@@ -401,7 +401,7 @@ class RigControl:
         display_hz = round(route.display_hz(self._dial_hz))
         owner = self._jobs.tuner
         if owner is not None and owner.kind.nature == "work" and route.transceiver is None:
-            # A measurement over another route is no reason to turn it.
+            # A measurement over another route must not tune it.
             return
         if part is not None and part.why_not(display_hz):
             self.remark = f"{part.why_not(display_hz)}: the dial goes there alone"
@@ -414,7 +414,7 @@ class RigControl:
             self._show_centre(display_hz + offset_hz)
 
     def _send_mode(self) -> None:
-        """What is heard here, where it is not what the transceiver hears already."""
+        """Send the demodulation used here, unless the transceiver's mode already matches."""
         if self.shown is None or self._mode.wanted is not None:
             return
         station, listening = self._desk.station, self._listening

@@ -1,4 +1,4 @@
-"""A transceiver's modes and pass-bands as ways of hearing, and back."""
+"""Conversion between a transceiver's modes and pass bands and our demodulations."""
 
 from yarddial.drivers.rig.protocol import RIG_MODES, mode_key_of, sideband_of
 from yarddial.yard.demodulation import Demodulation, DemodulationSettings
@@ -9,13 +9,13 @@ _DEMODULATIONS_BY_MODE: dict[str, Demodulation] = {"am": "am", "cw": "cw", "nfm"
 
 
 def demodulation_of(rig_mode: str) -> Demodulation:
-    """How its mode is heard here."""
+    """Demodulation for its mode."""
     key = mode_key_of(rig_mode) or ""
     return _DEMODULATIONS_BY_MODE.get(key, "lsb" if sideband_of(rig_mode) == "lower" else "usb")
 
 
 def plain_demodulation(demodulation: Demodulation) -> Demodulation:
-    """Ways that a transceiver does not tell apart."""
+    """Demodulation without distinctions that a transceiver does not make."""
     return "am" if demodulation == "sam" else demodulation
 
 
@@ -27,7 +27,7 @@ def rig_mode_of(mode: str, demodulation: Demodulation) -> str:
 
 
 def edges_of(demodulation: Demodulation, passband_hz: float) -> tuple[float, float] | None:
-    """The filter's edges about the dial for its pass-band; None where it does not say, or as is usual for FM."""
+    """Filter edges about the dial for its pass band; None where it does not state it, or as usual for FM."""
     if not passband_hz or demodulation in ("nfm", "wfm"):
         return None
     half_hz = passband_hz / 2
@@ -38,5 +38,5 @@ def edges_of(demodulation: Demodulation, passband_hz: float) -> tuple[float, flo
 
 
 def width_of(settings: DemodulationSettings) -> float:
-    """The pass-band that is heard here, hertz; 0 where the transceiver's own is left alone."""
+    """Pass band used here, hertz; 0 leaves the transceiver's own."""
     return 0.0 if settings.demodulation in ("nfm", "wfm") else settings.width_hz

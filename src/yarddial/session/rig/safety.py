@@ -1,4 +1,4 @@
-"""What a linked transceiver could do to the receiver: the route kept closed, the power seen, the sound muted."""
+"""Protection of the receiver from a linked transceiver: route kept closed, power judged, sound muted."""
 
 from typing import Protocol
 
@@ -12,51 +12,51 @@ from yarddial.yard.editing import acknowledge
 from yarddial.yard.parts import Transceiver
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# A transmission without a pause for this long suggests a stuck key.
+# A transmission without a pause this long suggests a stuck key.
 STUCK_S = 180.0
 
 
 class Guarded(Protocol):
-    """The linked transceiver, as its safety sees it."""
+    """The linked transceiver as its safety sees it."""
 
     @property
     def name(self) -> str:
-        """Empty while none is linked."""
+        """Empty without a link."""
         ...
 
     @property
     def part(self) -> Transceiver | None:
-        """As the yard has it."""
+        """As a part of the yard."""
         ...
 
     def home(self) -> ResolvedRoute:
-        """The route on which it is followed."""
+        """Route on which it is followed."""
         ...
 
 
 class RigSafety:
-    """Holds for as long as a transceiver is linked, whether it is followed or not."""
+    """In force while a transceiver is linked, followed or not."""
 
     def __init__(self, desk: Desk, receiver: LiveReceiver, jobs: Scheduler, listening: Listening, rig: Guarded) -> None:
         self._desk, self._receiver, self._jobs, self._listening, self._rig = desk, receiver, jobs, listening, rig
         self._since_s: float | None = None
-        # It said that it transmits, and has not said since that it does not.
+        # True from a reported transmission until it reports reception.
         self._may_transmit = False
-        # Keyed from here until this moment; infinite while the key is held, None where it is not.
+        # Keyed from here until this moment; infinite while held, None otherwise.
         self._keyed_until_s: float | None = None
         self._known: dict[str, tuple[object, object, WorstPower | None]] = {}
-        # None where it does not tell, or is not linked.
+        # None where it does not report it, or is not linked.
         self.transmitting: bool | None = None
         receiver.consult(self.why_closed)
         receiver.on_receiver_changed(self._receiver_changed)
 
     @property
     def is_stuck(self) -> bool:
-        """True where it has transmitted for longer than anybody speaks."""
+        """True when it has transmitted for longer than anybody speaks."""
         return self._since_s is not None and clock.monotonic_s() - self._since_s > STUCK_S
 
     def worst(self, route: ResolvedRoute | None = None) -> WorstPower | None:
-        """What the linked transceiver brings to the receiver of a route at worst, the active one by default."""
+        """Worst-case power of the linked transceiver at the receiver of a route, the active one by default."""
         part, station = self._rig.part, self._desk.station
         route = route or self._desk.route
         if part is None:
@@ -69,21 +69,21 @@ class RigSafety:
 
     @property
     def is_acknowledged(self) -> bool:
-        """True when a person has seen, in exactly these words, the worst power that reaches the receiver."""
+        """True when a person has acknowledged exactly these words about the worst power."""
         worst = self.worst(self._rig.home())
         if worst is None:
             return True
         return any(seen.key == _key(worst) and seen.what == worst.words for seen in self._desk.station.acknowledged)
 
     def acknowledge(self, note: str = "") -> None:
-        """The person has seen it; kept with the yard."""
+        """Store the person's acknowledgement with the yard."""
         worst = self.worst(self._rig.home())
         if worst is not None:
             station = acknowledge(self._desk.station, _key(worst), worst.words, note or "seen", clock.today())
             self._desk.edit(f"{worst.rig}'s power on {worst.route} seen", station)
 
     def why_closed_here(self) -> str:
-        """The same of the active route."""
+        """The same for the active route."""
         return self.why_closed(self._desk.route)
 
     def why_closed(self, route: ResolvedRoute) -> str:
@@ -106,10 +106,10 @@ class RigSafety:
             self._receiver.refuse(why)
 
     def set_transmitting(self, transmitting: bool | None, asked_s: float = float("inf")) -> None:
-        """As it says: mute, lower the gains, end what listens; and open again when it surely is over.
+        """Process its transmit state: mute, lower gains, end listening jobs; restore when reception is certain.
 
-        transmitting : None, where it did not answer, leaves both as they are, whatever came before.
-        asked_s : when it was asked, by this computer's monotonic clock.
+        transmitting : None, where it did not answer, changes nothing.
+        asked_s : time of the question, by this computer's monotonic clock.
         """
         was, self.transmitting = self.transmitting, transmitting
         if transmitting:
@@ -127,7 +127,7 @@ class RigSafety:
             self._since_s = None
 
     def prepare_to_key(self) -> None:
-        """It is about to be keyed from here: lower the gains first. Key it when `is_ready_to_key` says so."""
+        """Lower the gains before keying from here. Key when `is_ready_to_key` is True."""
         self._keyed_until_s = float("inf")
         self._hold()
 
@@ -138,7 +138,7 @@ class RigSafety:
 
     @property
     def guard_sentence(self) -> str:
-        """What the receiver does about a transmission, as far as its engine has said so."""
+        """What the receiver does about a transmission, as confirmed by its engine."""
         receiver = self._receiver
         sound = "The receiver is muted" if self._listening.is_muted else "The receiver hears it"
         if not receiver.running:
@@ -151,14 +151,14 @@ class RigSafety:
 
     @property
     def is_ready_to_key(self) -> bool:
-        """True once the engine has said that the gains are down, or that the receiver has none to lower."""
+        """True once the engine has confirmed minimum gains, or that there are none to lower."""
         receiver = self._receiver
         if not receiver.wants_guard or not receiver.is_tuned:
             return False
         return receiver.is_guarded or (bool(receiver.guard_trouble) and not receiver.guard_has_failed)
 
     def _hold(self) -> None:
-        """Gains down and sound off while it may transmit; here as well, as some sound is on its way already."""
+        """Keep gains down and sound off while it may transmit; mute here too, since some audio is in transit."""
         may_transmit = self._may_transmit or self._keyed_until_s is not None
         is_muted = may_transmit and not self._jobs.hears_transmissions
         self._receiver.guard(may_transmit)
@@ -166,17 +166,17 @@ class RigSafety:
         self._receiver.mute(is_muted)
 
     def _receiver_changed(self) -> None:
-        """The engine has answered: gains that were not lowered are no protection."""
+        """Stop the receiver if it did not lower its gains."""
         if self._receiver.guard_has_failed:
             self.enforce()
 
     def is_lost(self) -> None:
-        """Whether it transmits is not known now; what was muted stays muted."""
+        """Its state is unknown now; what was muted stays muted."""
         if self.transmitting is False:
             self.transmitting = None
 
     def let_go(self) -> None:
-        """No transceiver is linked any more."""
+        """End the protection: no transceiver is linked any more."""
         self.set_transmitting(None)
         self._may_transmit, self._keyed_until_s = False, None
         self._hold()

@@ -1,4 +1,4 @@
-"""What is said of a linked transceiver, in one sentence and what follows from it."""
+"""Verdict on a linked transceiver, in one sentence with its consequence."""
 
 from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.verdict import Verdict
@@ -7,7 +7,7 @@ from yarddial.yard.plain_text import count_of
 
 
 def rig_verdict(rig: RigControl) -> Verdict:
-    """The worst thing first: what may harm, what is broken, what waits, then what it does."""
+    """The worst first: danger, then faults, then pauses, then what it does."""
     name = rig.name
     if rig.status == "off":
         return Verdict("unknown", "No transceiver is linked.", "Link one, and dial and transceiver move as one.", "off")

@@ -1,4 +1,4 @@
-"""Talks to a transceiver in a thread of its own: readings at its pace, orders at once, and again after it was lost."""
+"""Communication with a transceiver in a thread of its own: periodic readings, immediate orders, reconnection."""
 
 import threading
 import time
@@ -24,7 +24,7 @@ class Linked(msgspec.Struct, frozen=True):
 
 
 class Unlinked(msgspec.Struct, frozen=True):
-    """It does not, or not any more; it is tried again by itself."""
+    """The link does not exist; it is retried automatically."""
 
     sentence: str
 
@@ -33,24 +33,24 @@ RigNews = Linked | Unlinked | RigAnswer
 
 
 class RigWorker:
-    """One transceiver; what it does is taken out with `take`."""
+    """One transceiver; its reports are taken with `take`."""
 
     def __init__(self, open_link: Callable[[], RigLink]) -> None:
         self._open_link = open_link
         self._orders: SimpleQueue[RigOrder] = SimpleQueue()
         self._news: SimpleQueue[RigNews] = SimpleQueue()
         self._closing = threading.Event()
-        # The link itself, for who must know what stands behind it.
+        # The link itself, for callers that need to know its other end.
         self.link: RigLink | None = None
         self._thread = threading.Thread(target=self._run, name="transceiver", daemon=True)
         self._thread.start()
 
     def order(self, order: RigOrder) -> None:
-        """Have it done as soon as it can be."""
+        """Queue an order for execution as soon as possible."""
         self._orders.put(order)
 
     def take(self) -> list[RigNews]:
-        """All that has happened since."""
+        """All reports since the last call."""
         news: list[RigNews] = []
         while True:
             try:
@@ -59,13 +59,13 @@ class RigWorker:
                 return news
 
     def open_key(self) -> KeyHandle:
-        """Open the transmitter's key; raises RigRefused where that cannot be."""
+        """Open the transmitter's key; raises RigRefused where that is impossible."""
         if self.link is None:
             raise RigRefused("no transceiver is linked")
         return self.link.open_key()
 
     def close(self) -> None:
-        """Let go; waits a moment for what the link has started to end."""
+        """Close; waits a moment for the link's process to end."""
         self._closing.set()
         self._thread.join(5.0)
 
@@ -76,7 +76,7 @@ class RigWorker:
             except YardDialError as error:
                 self._news.put(Unlinked(str(error)))
             except Exception as fault:
-                # The top of a thread.
+                # Top of the thread.
                 log_fault("opening the transceiver failed", fault)
                 self._news.put(Unlinked(f"a fault of the program ({type(fault).__name__})"))
             else:
@@ -114,7 +114,7 @@ class RigWorker:
             link.close()
 
     def _begin(self, link: RigLink, order: RigOrder) -> None:
-        """What makes no sense is refused before it is sent."""
+        """Send an order; an invalid one is refused beforehand."""
         try:
             link.begin(order)
         except RigRefused as error:

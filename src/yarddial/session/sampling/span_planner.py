@@ -1,4 +1,4 @@
-"""Span as a person asks for it: which rate and centre for the band around the dial, on the active route."""
+"""Span planning: rate and centre for the band around the dial, on the active route."""
 
 import msgspec
 
@@ -11,19 +11,19 @@ from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency_conversion import path_sense, shown_for_dial
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Half widths of what is listened to, hertz.
+# Half width of a channel by mode, hertz.
 HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e3, "wfm": 100e3}
-# Width to either side when no band lies around the dial.
+# Half width to cover when no band contains the dial.
 AROUND_HZ = 250e3
-# Of the transform behind a picture.
+# Length of the transform behind a picture.
 FFT_POINTS = 4096
 MODE_BANDWIDTHS_HZ = {"am": 9e3, "ssb": 2.7e3, "cw": 500.0, "data": 500.0, "nfm": 16e3, "wfm": 200e3}
 
 
 class Mapped(msgspec.Struct, frozen=True):
-    """A cover seen from the dial: dial frequency = sense * (counted (1 + entered) - offset).
+    """A cover in dial frequencies: dial = sense * (counted (1 + entered) - offset).
 
-    entered_ppm : the correction by which a program scales what the receiver itself counts.
+    entered_ppm : correction by which a program scales the receiver's count.
     """
 
     sense: int
@@ -31,7 +31,7 @@ class Mapped(msgspec.Struct, frozen=True):
     entered_ppm: float = 0.0
 
     def dial_hz(self, counted_hz: float) -> float:
-        """The dial's frequency for one as the receiver itself counts it."""
+        """Dial frequency for a receiver frequency."""
         return self.sense * (counted_hz * (1 + self.entered_ppm * 1e-6) - self.offset_hz)
 
     def counted_hz(self, dial_hz: float) -> float:
@@ -40,7 +40,7 @@ class Mapped(msgspec.Struct, frozen=True):
 
 
 class SpanAnswer(msgspec.Struct, frozen=True):
-    """The best ways to cover a band, or the steps when none does it at once, and what every rate gives."""
+    """Best ways to cover a band, or steps when none covers it at once, and the figures of every rate."""
 
     band: Band
     request: CoverRequest
@@ -59,7 +59,7 @@ class SpanAnswer(msgspec.Struct, frozen=True):
 
 
 class SpanPlanner:
-    """Works the answer out when asked; the same question is answered from memory."""
+    """Computes the answer on request and caches it."""
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
@@ -75,7 +75,7 @@ class SpanPlanner:
         return (*inside, around)
 
     def answer(self, band: Band) -> SpanAnswer | None:
-        """The answer for a band; None while the active route does not reach the dial."""
+        """Answer for a band; None while the active route does not reach the dial."""
         station, route = self._desk.station, self._desk.route
         if route.why_not(station.dial_hz):
             return None
@@ -91,7 +91,7 @@ class SpanPlanner:
 
     def _work_out(self, route: ResolvedRoute, band: Band) -> SpanAnswer:
         station, receiver = self._desk.station, route.receiver
-        # One fold for all that is near: what direct sampling does at the dial.
+        # Use the folding at the dial for its whole neighbourhood.
         stages = route.counted_stages(station.dial_hz)
         mapped = Mapped(path_sense(stages), shown_for_dial(0.0, stages), receiver.entered_ppm)
         ends = sorted(mapped.counted_hz(hertz) for hertz in (band.low_hz, band.high_hz))
@@ -121,7 +121,7 @@ class SpanPlanner:
 
 
 def _ranges(route: ResolvedRoute) -> tuple[tuple[float, float], ...]:
-    """Where the receiver of a route tunes: its range in the pieces that its holes leave, or the first zone."""
+    """Tuning ranges of a route's receiver, without its holes, or the first zone."""
     receiver = route.receiver
     if receiver.direct is not None and receiver.samples_directly(route.port):
         return ((0.0, receiver.direct.clock_hz / 2),)

@@ -1,4 +1,4 @@
-"""Over Span: which rate and centre."""
+"""Verdict of Span: which rate and centre."""
 
 from typing import TYPE_CHECKING
 
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 def span_line(desk: Desk) -> Verdict:
-    """Span's line in the list of places: the rate in use, as far as that can be said at a glance."""
+    """Span's line in the list of places: the rate in use."""
     route = desk.route
     if route.missing or route.why_not(desk.station.dial_hz):
         return Verdict("unknown", "", "", "out of reach")
@@ -21,9 +21,9 @@ def span_line(desk: Desk) -> Verdict:
 
 
 def span_verdict(answer: "SpanAnswer | None", desk: Desk, spur: str = "") -> Verdict:
-    """Where to put rate and centre for a band, and how clean that is.
+    """Where to put rate and centre for a band, and how clean the result is.
 
-    spur : what an earlier test found at the dial, which no centre moves.
+    spur : a spurious signal at the dial from an earlier test, which no centre moves.
     """
     if answer is None:
         why = desk.route.why_not(desk.station.dial_hz)

@@ -1,4 +1,4 @@
-"""What the test of the span declares of itself."""
+"""Declaration of the span test."""
 
 from typing import Protocol
 
@@ -16,7 +16,7 @@ class SpanTestTopics(CalibrationTopics, Protocol):
 
     @property
     def strong(self) -> StrongSignals:
-        """Signals known to be strong."""
+        """Strong signals."""
         ...
 
 

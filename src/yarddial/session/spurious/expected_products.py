@@ -1,4 +1,4 @@
-"""Ghosts to expect where the dial stands, before anything is tested: from the yard and the strong signals known."""
+"""Spurious signals to expect at the dial before any test: from the yard and the known strong signals."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Protocol
@@ -13,7 +13,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
-    # Not needed before the place is opened.
+    # Imported when the place is opened.
     from yarddial.analysis.ghosts.desensing import Desense
     from yarddial.analysis.ghosts.scene import Ghost, Scene
 
@@ -22,7 +22,7 @@ STEP_HZ, MAX_ORDER = 500.0, 3
 
 
 class ExpectRequest(msgspec.Struct, frozen=True):
-    """What it is predicted from; the span's centre on the dial."""
+    """Inputs of the prediction; the span's centre on the dial."""
 
     dial_hz: float
     route: str
@@ -32,14 +32,14 @@ class ExpectRequest(msgspec.Struct, frozen=True):
     floor_dbm: float
 
     def work_out(self) -> "tuple[Ghost, ...]":
-        """Predict; with many strong signals not on the thread that draws."""
+        """Predict; with many strong signals not on the interface thread."""
         from yarddial.analysis.ghosts.prediction import predict
 
         return predict(self.scene, self.centre_hz, self.rate_hz, self.floor_dbm, MAX_ORDER)
 
 
 class ExpectedProducts:
-    """The latest answer, and whether it belongs to what stands on the dial."""
+    """Latest prediction, and whether it belongs to the present dial."""
 
     def __init__(self, desk: Desk, span_test: SpanTest) -> None:
         self._desk, self._span_test = desk, span_test
@@ -47,15 +47,15 @@ class ExpectedProducts:
         self._asked_for: object = None
         self.request: ExpectRequest | None = None
         self.ghosts: tuple[Ghost, ...] = ()
-        # What strong signals cost the wanted one without any ghost.
+        # Losses of the wanted signal by strong ones, without any spurious signal.
         self.desensed: tuple[Desense, ...] = ()
 
     def on_expected_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for a new answer."""
+        """Register a listener for a new prediction."""
         return self._changed.add(listener)
 
     def needed(self) -> ExpectRequest | None:
-        """What to work out, when dial, yard or the signals known are others than last time; None else."""
+        """Inputs when dial, yard or known signals have changed; else None."""
         station, known = self._desk.station, self._span_test.strong.known
         now = (station.dial_hz, self._desk.route.name, station.parts, known)
         if now == self._asked_for:
@@ -69,7 +69,7 @@ class ExpectedProducts:
         return self.request
 
     def take(self, request: ExpectRequest, ghosts: "tuple[Ghost, ...]") -> None:
-        """Take what was worked out, unless something else is asked by now."""
+        """Take a prediction, unless its inputs are outdated."""
         if request is self.request:
             self.ghosts = ghosts
             self._changed.tell()
@@ -95,7 +95,7 @@ class ExpectedProducts:
 
 
 class ProductTopics(Protocol):
-    """What it needs of the session."""
+    """What this activity needs of the session."""
 
     @property
     def desk(self) -> Desk:
@@ -104,7 +104,7 @@ class ProductTopics(Protocol):
 
     @property
     def span_test(self) -> SpanTest:
-        """The span as it was tested."""
+        """The span test."""
         ...
 
 

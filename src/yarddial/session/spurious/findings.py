@@ -1,4 +1,4 @@
-"""A ghost at the dial."""
+"""Finding about a spurious signal at the dial."""
 
 from yarddial.session.finding import Finding, passed_on
 from yarddial.session.spurious.span_verification import SpanTest
@@ -7,7 +7,7 @@ from yarddial.session.station.desk import Desk
 
 
 def spurious_findings(span_test: SpanTest, desk: Desk) -> list[Finding]:
-    """What stands at the dial; a span that was not tested is nothing that is wrong."""
+    """Report what is at the dial; an untested span is no fault."""
     if span_test.running or span_test.at_dial() is None:
         return []
     verdict = ghosts_verdict(span_test, desk)

@@ -19,11 +19,11 @@ from yarddial.session.spurious.span_recording import SpanRecording, SpanSetting
 from yarddial.session.station.desk import Desk
 
 if TYPE_CHECKING:
-    # Not needed before the first hunt.
+    # Imported when first used.
     from yarddial.analysis.ghosts.span import Span
     from yarddial.analysis.interference.search import SearchRecord, SearchStep, SearchVerdict
 
-# Long enough to tell 100 from 120 Hz.
+# Long enough to separate 100 from 120 Hz.
 RECORD_S = 1.0
 # Fine enough for the lines of a weak comb.
 FFT_BINS = 16_384
@@ -31,7 +31,7 @@ INTERFERENCE_SEARCH = JobKind("hunt", "work", "the hunt for interference", "a lo
 
 
 class InterferenceSearch:
-    """One search at a time, at the dial; its result stays until another begins."""
+    """One search at a time, at the dial; its result stays until the next begins."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper
@@ -45,7 +45,7 @@ class InterferenceSearch:
         self.trouble = ""
 
     def on_search_changed(self, listener: Listener) -> Callable[[], None]:
-        """Listen for new records, begin and end."""
+        """Register a listener for new records, begin and end."""
         return self._changed.add(listener)
 
     @property
@@ -55,7 +55,7 @@ class InterferenceSearch:
 
     @property
     def step(self) -> "SearchStep | None":
-        """What to do next; None where nothing is left to do."""
+        """Next step; None when the search is over."""
         return None if self.search is None else self.search.next_step()
 
     @property
@@ -79,7 +79,7 @@ class InterferenceSearch:
         self._changed.tell()
 
     def why_not(self) -> str:
-        """Why it cannot look just now, or an empty text."""
+        """Reason why it cannot record now; empty when it can."""
         if self.search is None:
             return "say first which circuits the house has"
         if why := self._records.why_not():
@@ -93,20 +93,20 @@ class InterferenceSearch:
         return "a recording plays: nothing can be switched off in it" if self._live_receiver.plays else ""
 
     def record(self) -> None:
-        """The person has done what the step asks: look."""
+        """Record, after the person has done the step."""
         step = self.step
         if step is None or self.why_not():
             return
         self._step, self.trouble = step, ""
         route = self._desk.route.at(self._desk.station.dial_hz)
-        # The first look says what dBFS are in dBm; the same holds for all.
+        # Use the first record's conversion from dBFS to dBm for all.
         first = self.search is not None and not self.search.results
         setting = SpanSetting("" if first else "scan", 0.0, route, settings_for(route))
         self._records.begin([setting], self._seen, self._ended, RECORD_S, bins=FFT_BINS)
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End the record under way; earlier results stay."""
+        """Cancel the present record; earlier results stay."""
         self._records.cancel()
 
     def _seen(self, setting: SpanSetting, span: "Span") -> None:
@@ -114,7 +114,7 @@ class InterferenceSearch:
 
         if self.search is None or self._step is None:
             return
-        # Of the alias-free part alone.
+        # Use the alias-free part only.
         edge = int(0.1 * span.level_dbm.size)
         level = span.level_dbm[edge:-edge]
         record = AirRecord(span.low_hz + edge * span.step_hz, span.step_hz, level, self._records.pulses)

@@ -1,11 +1,11 @@
-"""Ghosts that earlier tests found where the dial stands now, of kinds that stay there whatever centre is chosen."""
+"""Spurious signals from earlier tests at the present dial, of kinds that no centre moves."""
 
 from yarddial.records.log_data import LoggedSpanTest
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
 
 FIXED_KINDS = ("crystal", "oscillator", "leak-through", "second order", "third order")
-# As exactly as a span test tells a place; and how many tests are looked through.
+# Frequency uncertainty of a span test; number of tests searched.
 WITHIN_HZ, MAX_TESTS = 1_000.0, 60
 
 

@@ -1,4 +1,4 @@
-"""Mitigation of a ghost at the dial: possible changes, their predicted effect, and a trial."""
+"""Mitigation of a spurious signal at the dial: possible changes, their predicted effect, and a trial."""
 
 from collections.abc import Callable
 from math import log10
@@ -33,23 +33,23 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Not needed before the first ghost.
+    # Imported when first used.
     from yarddial.analysis.ghosts.remedies import Remedy, SpanScene, WantedChannel
     from yarddial.analysis.ghosts.scene import Ghost
     from yarddial.analysis.ghosts.span import Span
 
 # Products made inside the receiver, which nothing in front of it removes.
 INCURABLE_KINDS = ("oscillator", "crystal")
-# A known ghost lies within this many sigma of the predicted place.
+# A known spurious signal matches within this many sigma of its prediction.
 NEAR_SIGMAS = 4.0
 SIMULATED = "simulated:"
-# Of a filter's data, by its description alone; dB.
+# Uncertainty of a filter known by description only, dB.
 PART_SIGMA_DB = 3.0
 REMEDY_TRIAL = JobKind("remedy_trial", "work", "a remedy on trial", "a remedy is being tried")
 
 
 class MitigationRequest(msgspec.Struct, frozen=True):
-    """What a plan is made from: the dial and the judged peak that it belongs to, and what `remedies` takes."""
+    """Inputs of a plan: the dial, the judged peak, and the arguments of `remedies`."""
 
     dial_hz: float
     route: str
@@ -60,7 +60,7 @@ class MitigationRequest(msgspec.Struct, frozen=True):
     able: object
 
     def plan(self) -> "tuple[Remedy, ...]":
-        """Work it out: some hundred predictions, so not on the thread that draws."""
+        """Plan with some hundred predictions, not on the interface thread."""
         from yarddial.analysis.ghosts.remedies import Able, remedies
 
         assert isinstance(self.able, Able)
@@ -68,9 +68,9 @@ class MitigationRequest(msgspec.Struct, frozen=True):
 
 
 class Trial(msgspec.Struct, frozen=True):
-    """One remedy tried: the span before and after, and how far the strongest in the channel stood over the floor.
+    """One remedy tried: spans before and after, and levels of the strongest signal in the channel over the floor.
 
-    wanted_hz : of the channel's middle, after.
+    wanted_hz : middle of the channel afterwards.
     """
 
     remedy: "Remedy"
@@ -96,7 +96,7 @@ class Trial(msgspec.Struct, frozen=True):
 
 
 class Mitigation:
-    """Plans for the ghost at the dial; tries one at a time on the running receiver; keeps what a person wants."""
+    """Plans for the spurious signal at the dial; tries remedies one at a time; keeps the one a person wants."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, span_test: SpanTest,
@@ -114,7 +114,7 @@ class Mitigation:
         self.trouble = ""
 
     def on_mitigation_changed(self, listener: Listener) -> Callable[[], None]:
-        """A plan came, or a trial began or ended."""
+        """Register a listener for a plan, and for the begin and end of a trial."""
         return self._changed.add(listener)
 
     @property
@@ -128,7 +128,7 @@ class Mitigation:
         return self._tried.words if self.running and self._tried is not None else ""
 
     def needed(self) -> MitigationRequest | None:
-        """What to plan for: the ghost at the dial, when it is another one than was planned for; None else."""
+        """Inputs of a plan when another spurious signal is at the dial; else None."""
         here = self._span_test.at_dial()
         if here is None or here.judgement.verdict == "true" or self._span_test.running or self.running:
             return None
@@ -142,25 +142,25 @@ class Mitigation:
         return self.request
 
     def refuse_plan(self, request: MitigationRequest, sentence: str) -> None:
-        """It could not be worked out."""
+        """Note why planning failed."""
         if request is self.request:
             self.remedies, self.trouble = (), sentence
             self._changed.tell()
 
     def take_plan(self, request: MitigationRequest, ranked: "tuple[Remedy, ...]") -> None:
-        """Take what was worked out, unless something else is asked by now."""
+        """Take a plan, unless its inputs are outdated."""
         if request is self.request:
             self.remedies = ranked
             self._changed.tell()
 
     @property
     def is_current(self) -> bool:
-        """True when the plan belongs to what stands on the dial now."""
+        """True when the plan belongs to the present dial."""
         now = (self._desk.station.dial_hz, self._desk.route.name)
         return self.request is not None and now == (self.request.dial_hz, self.request.route)
 
     def why_not_try(self, remedy: "Remedy") -> str:
-        """Why it cannot be tried here, or an empty text."""
+        """Reason why it cannot be tried here; empty when it can."""
         needs_hands = remedy.part is not None or remedy.lo_hz
         if needs_hands and not self._desk.route.receiver.device.startswith(SIMULATED):
             return "it has to be plugged in first"
@@ -184,7 +184,7 @@ class Mitigation:
         self._records.cancel()
 
     def keep(self) -> None:
-        """Set what was tried in the yard, in one step that can be undone, and say so in the log."""
+        """Apply the remedy to the yard in one undoable step, and log it."""
         if self.trial is None or not self.is_current:
             return
         remedy = self.trial.remedy
@@ -201,7 +201,7 @@ class Mitigation:
             )
         )  # fmt: skip
         self.request = self.remedies = self.trial = None
-        # What was judged is of the yard as it was: what it is now is looked at at once.
+        # The judgement applied to the former yard: the present one must be examined.
         self._span_test.forget()
         self._span_test.test()
         self._changed.tell()
@@ -229,17 +229,17 @@ class Mitigation:
                 setting, scene=msgspec.structs.replace(scene, strong=(*scene.strong, source))
             )
         width_hz = usual(demodulations_of(station.mode, station.dial_hz)[0], station.dial_hz).width_hz
-        # The channel includes the peak, whether it stands at the dial or off by the dial's error.
+        # Widen the channel to include the peak, which may be off the dial by the dial's error.
         width_hz = max(width_hz, 2 * abs(here.peak.dial_hz - station.dial_hz) + 2 * before.step_hz)
         channel = WantedChannel(station.dial_hz, width_hz)
         able = self._able(route, before, setting)
         return MitigationRequest(station.dial_hz, route.name, here, setting, channel, ghost, able)
 
     def _at_hand(self, here: JudgedPeak, before: "Span") -> "Ghost":
-        """What is to be cured: as predicted where it was, else by the way its likeliest cause behaves."""
+        """Signal to remove: as predicted, else by the behaviour of its likeliest cause."""
         from yarddial.analysis.ghosts.scene import Ghost
 
-        # Of causes that are as likely, one that something can be done about: the trial then tells which it was.
+        # Among equally likely causes take one with a remedy: the trial then shows whether it was right.
         likely = [c for c in here.judgement.likely if c.kind not in ("true", *INCURABLE_KINDS)]
         likely += [c for c, _ in here.judgement.odds if c.kind != "true"]
         cause = likely[0]
@@ -260,13 +260,13 @@ class Mitigation:
 
         receiver = route.receiver
         rates = tuple(rate for rate in receiver.rates_hz if self._span_test.is_clean_at(route, rate))
-        # The quantisation noise in a step: -6.02 b - 1.76 dB of full scale over all of the span, 1.76 dB by the window.
+        # Quantisation noise in a step: -6.02 b - 1.76 dB of full scale over the span, plus 1.76 dB for the window.
         steps = before.rate_hz / before.step_hz
         converter_dbm = self._span_test.offset_db - 6.02 * receiver.bits - 10 * log10(steps)
         routes = []
         for other in self._desk.station.resolved_routes():
             there = other.at(route.dial_hz)
-            # Another way of converting, or another receiver: the same one by the same way shows the same.
+            # Only another conversion or another receiver differs; the same receiver shows the same.
             differs = there.receiver.device != receiver.device or [s.name for s in there.stages] != [
                 s.name for s in route.stages
             ]
@@ -281,7 +281,7 @@ class Mitigation:
         )
 
     def _less(self, route: ResolvedRoute) -> list[tuple[float, tuple[tuple[str, float], ...]]]:
-        """Every way to take gain off at one stage, with what all stages are set to then; the first stage first."""
+        """All ways to lower the gain of one stage, with the resulting gains; the first stage first."""
         steps = []
         gains = route.receiver.gains_db()
         for stage in route.receiver.gain_stages:
@@ -292,7 +292,7 @@ class Mitigation:
         return steps
 
     def _step(self, route: ResolvedRoute, remedy: "Remedy") -> SpanSetting:
-        """How to look with it: over the route as it would be then."""
+        """Record with the remedy, over the changed route."""
         if remedy.route:
             route = self._desk.station.resolve(remedy.route).at(route.dial_hz)
             return SpanSetting("route", 0.0, route, settings_for(route), calibrated=True)
@@ -300,7 +300,7 @@ class Mitigation:
         return SpanSetting("cure", 0.0, changed, settings_for(changed), calibrated=True)
 
     def _changed_station(self, station: Station, route: ResolvedRoute, remedy: "Remedy") -> Station:
-        """The yard with the remedy in it; raises BadStation."""
+        """The yard with the remedy applied; raises BadStation."""
         receiver = route.receiver
         if remedy.kind in ("centre", "rate"):
             rate_hz, centre_hz = remedy.setting.rate_hz, remedy.setting.centre_hz
@@ -319,7 +319,7 @@ class Mitigation:
         return self._with_filter(station, route, remedy)
 
     def _with_oscillator(self, station: Station, resolved: ResolvedRoute, lo_hz: float) -> Station:
-        """Another converter takes the place of the one on the route: what was measured of that one is not its own."""
+        """Replace the converter on the route; the old one's measurements do not apply to it."""
         converter = next(part for part in resolved.inner if isinstance(part, Converter))
         sigma_hz = converter.lo_hz.unmeasured().sigma * lo_hz / converter.nominal_lo_hz
         name = unique_name(f"{converter.name} {lo_hz / 1e6:g}", (part.name for part in station.parts))
@@ -377,7 +377,7 @@ class Mitigation:
         self._changed.tell()
 
     def _shift_hz(self, remedy: "Remedy") -> float:
-        """Another route has another error, so the dial shows the wanted signal elsewhere."""
+        """Shift of the wanted signal on the dial: another route has another error."""
         if not remedy.route:
             return 0.0
         dial_hz = self._desk.station.dial_hz
@@ -386,7 +386,7 @@ class Mitigation:
 
 
 def _on_simulated(station: Station, route: ResolvedRoute, query: str) -> Station:
-    """A simulated receiver has it plugged in as well: its address says so."""
+    """Insert the part into a simulated receiver as well, through its address."""
     receiver = station.part(route.receiver.name)
     device = route.receiver.device
     if not device.startswith(SIMULATED):
@@ -400,7 +400,7 @@ class MitigationTopics(CalibrationTopics, Protocol):
 
     @property
     def span_test(self) -> SpanTest:
-        """The span as it was tested."""
+        """The span test."""
         ...
 
 

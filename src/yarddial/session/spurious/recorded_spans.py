@@ -1,4 +1,4 @@
-"""True or ghost by recordings: the same stretch of the dial recorded at another centre, rate or attenuation."""
+"""True or spurious by recordings: the same part of the dial at another centre, rate or attenuation."""
 
 from collections.abc import Sequence
 from pathlib import Path
@@ -20,14 +20,14 @@ from yarddial.yard.strong import Strong
 
 # FFT length, and the number of transforms spread over each recording.
 FFT_POINTS, MAX_BLOCKS = 8192, 300
-# Recorded at another time: fading and another floor lie between, one sigma.
+# Level uncertainty between recordings made at different times: fading and another floor, one sigma.
 LEVEL_SIGMA_DB = 6.0
-# A recording tells nothing of its receiver: as bad as cheap ones are, so that no place is left out. Intercepts are over
+# The receiver of a recording is unknown: assume a poor one, so that no possibility is left out. Intercepts relative to
 # full scale.
 WORST_RECEIVER_MODEL = ReceiverModel(mirror_db=35.0, iip2_dbm=30.0, iip3_dbm=5.0)
-# What a recording cannot show: it would take another receiver, or hands.
+# Tests that a recording cannot show: they need another receiver, or hands.
 UNRECORDED_TESTS: frozenset[SettingChange] = frozenset(("route", "antenna", "gain"))
-# Centres nearer together than this share of the rate tell nothing.
+# Centres closer together than this share of the rate give no information.
 MIN_SHARE = 0.01
 
 
@@ -75,7 +75,7 @@ def judge_recordings(
 
 
 def _records(before: Span, then: Span, path: Path, less_db: float) -> list[SpanRecord]:
-    """What was changed in a recording, each change by itself."""
+    """Changes between recordings, each separately."""
     moved_hz, rated_hz = then.centre_hz - before.centre_hz, then.rate_hz - before.rate_hz
     if abs(moved_hz) > 0.8 * max(before.rate_hz, then.rate_hz):
         raise BadRecording(
@@ -91,7 +91,7 @@ def _records(before: Span, then: Span, path: Path, less_db: float) -> list[SpanR
         )
     if less_db:
         return [SpanRecord("attenuation", less_db, then, sigma_db=LEVEL_SIGMA_DB / 2)]
-    # The same gain is not known: levels are compared over their floors.
+    # The gain may differ, so compare levels over their floors.
     more_db = before.floor_dbm - then.floor_dbm
     then = msgspec.structs.replace(then, level_dbm=then.level_dbm + more_db)
     if is_moved:
@@ -122,6 +122,6 @@ def _span(recording: Recording, path: Path, sense: int) -> Span:
     bin_hz = recording.rate_hz / FFT_POINTS
     low_hz = recording.centre_hz - recording.rate_hz / 2
     if (sense < 0) != recording.inverted:
-        # The lowest bin of the dial is then the highest of the recording, one short of the end.
+        # The lowest dial bin is the highest of the recording, one short of its end.
         level, low_hz = level[::-1].copy(), low_hz + bin_hz
     return Span(low_hz, bin_hz, level, recording.centre_hz, recording.rate_hz, 2 * bin_hz)

@@ -19,19 +19,19 @@ from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
-    # Not needed before the first look.
+    # Imported when first used.
     from yarddial.analysis.ghosts.span import Span
 
 # Averaging time of one spectrum.
 RECORD_S = 0.8
-# The span is looked at as it is so wide around the dial, hertz: the look itself needs a slice, no more.
+# Half width of the slice for a span record, hertz; the record itself needs no more.
 HALF_WIDTH_HZ = 3_000.0
 
 
 class SpanSetting(msgspec.Struct, frozen=True):
-    """One setting to look at: what is changed, by how much, over which route, with what to ask of its receiver.
+    """A setting to record: what is changed, by how much, over which route, with the request to its receiver.
 
-    calibrated : levels are in dBm by what the step's own route and gain make of them, not by the first look's.
+    calibrated : convert to dBm by the step's own route and gain, not by the first record's.
     """
 
     change: Literal["", "centre", "gain", "rate", "route", "antenna", "cure", "scan"]
@@ -57,9 +57,9 @@ class SpanRecording(Job):
         self._record_s, self._bins = RECORD_S, 4096
         self._on_span: Callable[[SpanSetting, Span], None] = lambda step, span: None
         self._on_end: Callable[[Ending], None] = lambda ending: None
-        # How far the latest look's level swings with the mains, at 100 and 120 Hz.
+        # Modulation of the latest record's level at 100 and 120 Hz.
         self.pulses = (0.0, 0.0)
-        # What turned dBFS into dBm for the latest calibrated look.
+        # Offset from dBFS to dBm of the latest calibrated record.
         self.offset_db = 0.0
         self.now: SpanSetting | None = None
 
@@ -70,20 +70,20 @@ class SpanRecording(Job):
 
     @property
     def fraction(self) -> float:
-        """How much of it is done."""
+        """Share of the series that is done."""
         return (self._count - len(self._left) - 1) / max(self._count, 1) if self.running else 0.0
 
     def why_not(self, within: Lease | None = None) -> str:
-        """Why another job keeps it from beginning just now, or an empty text."""
+        """Reason why another job prevents a begin now; empty when none does."""
         return self._jobs.why_not(self._kind, within)
 
     def begin(
         self, steps: Sequence[SpanSetting], on_span: Callable[[SpanSetting, "Span"], None],
         on_end: Callable[[Ending], None], record_s: float = RECORD_S, within: Lease | None = None, bins: int = 4096,
     ) -> None:  # fmt: skip
-        """Look at each; `on_end` gets how it ended.
+        """Record each setting; `on_end` gets the ending.
 
-        record_s : how long each look takes. bins : of each span. within : the job that it is a part of.
+        record_s : duration of each. bins : of each span. within : the job of which it is a part.
         """
         lease = self._jobs.request(self._kind, self, within)
         if isinstance(lease, Refusal):
@@ -108,7 +108,7 @@ class SpanRecording(Job):
             case Tuned():
                 lease.ask(Sweep(((),), HALF_WIDTH_HZ, 0.0, self._record_s, with_span=True, bins=self._bins))
             case TuneRefused():
-                # That one setting is not to be had here; the others are.
+                # Skip a setting that is unavailable here.
                 self._next()
             case SweepPoint() if self.now is not None:
                 self.pulses = event.pulses
@@ -120,7 +120,7 @@ class SpanRecording(Job):
                 pass
 
     def why_stale(self) -> str:
-        """Stop when the place or the yard changes."""
+        """A change of dial or yard ends the series."""
         if (self._desk.station.dial_hz, self._desk.route.name) != self._place:
             return "the dial was turned meanwhile: test it again"
         return "" if self._desk.route == self._line else "the yard was changed meanwhile: test it again"
@@ -140,7 +140,7 @@ class SpanRecording(Job):
         self._live_receiver.tuner.tune_with(self.now.route, self.now.ask, HALF_WIDTH_HZ, self._lease, anew=True)
 
     def _span(self, step: SpanSetting, point: SweepPoint) -> "Span":
-        """What was seen, on the dial: in dBm as calibrated, or by the noise that should be there."""
+        """Spectrum on the dial: in dBm as calibrated, or by the expected noise."""
         from yarddial.analysis.ghosts.span import Span
 
         route, dial_hz = step.route, step.route.dial_hz
@@ -153,7 +153,7 @@ class SpanRecording(Job):
             offset_db = self._to_dbm(route, point)
         if step.change == "":
             self.offset_db = offset_db
-        # A line's peak holds two thirds of its power, by the window.
+        # The peak bin of a line holds two thirds of its power in a Hann window.
         level = 10 * np.log10(np.maximum(point.span, 1e-24) * 1.5 * bin_hz) + offset_db
         ends = [route.dial_of(tuning.centre_hz + side * tuning.rate_hz / 2, dial_hz) for side in (-1, 1)]
         centre_hz = route.dial_of(tuning.centre_hz, dial_hz)
@@ -177,5 +177,5 @@ class SpanRecording(Job):
         by_noise_db = socket_offset_db(route, outside, point.floor_dbfs_hz)
         if by_noise_db is not None:
             return by_noise_db
-        # The converter hides what comes in: as if it did not, rough as that is.
+        # The ADC hides the incoming noise; use the expected floor as a rough substitute.
         return level_line(route, outside, 1.0).plates[-1].floor_dbm - point.floor_dbfs_hz

@@ -24,22 +24,22 @@ from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
-    # Not needed before the first test.
+    # Imported when first used.
     from yarddial.analysis.ghosts.judging import SettingChange, SpanRecord
     from yarddial.analysis.ghosts.scene import Ghost, Scene
     from yarddial.analysis.ghosts.span import Span
     from yarddial.analysis.interference.fingerprint import Fingerprint
     from yarddial.yard.strong import Strong
 
-# Share of the rate by which the centre moves, and the least reduction of gain.
+# Shift of the centre as a share of the rate, and the least reduction of gain.
 MOVES_SHARE, FALLS_DB = 0.064, 7.0
-# Without the antenna signals fall by more than the first; this many that do not are no coincidence.
+# Without the antenna its signals fall by more than the first; this many that do not are no coincidence.
 GONE_DB, MIN_WITNESSES = 6.0, 2
 SPAN_TEST = JobKind("span_test", "work", "the test of the span", "the span is being tested")
 
 
 class SpanTest:
-    """One test of the span at a time; the receiver is set back afterwards."""
+    """One span test at a time; the receiver is restored afterwards."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper,
@@ -62,11 +62,11 @@ class SpanTest:
         self.strong = strong
         self._seen_here: tuple[Strong, ...] = ()
         self.trouble = ""
-        # Why the look without the antenna does not count, or an empty text.
+        # Why the record without the antenna does not count; empty otherwise.
         self.not_off = ""
 
     def on_span_test_changed(self, listener: Listener) -> Callable[[], None]:
-        """A look came, or the test began or ended."""
+        """Register a listener for new records, begin and end."""
         return self._changed.add(listener)
 
     @property
@@ -76,7 +76,7 @@ class SpanTest:
 
     @property
     def fraction(self) -> float:
-        """How much of it is done."""
+        """Share of the test that is done."""
         return self._records_at.fraction
 
     @property
@@ -91,7 +91,7 @@ class SpanTest:
         }[now.change]  # fmt: skip
 
     def why_not(self, within: Lease | None = None) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         if why := self._records_at.why_not(within):
             return why
         if why := self._desk.route.why_not(self._desk.station.dial_hz):
@@ -104,11 +104,11 @@ class SpanTest:
 
     @property
     def changes(self) -> "tuple[SettingChange, ...]":
-        """Changes made for the spectra that count."""
+        """Changes that were recorded validly."""
         return tuple(record.change for record in self._records)
 
     def at_dial(self) -> JudgedPeak | None:
-        """What stands nearest to the dial, of what was judged."""
+        """Judged peak nearest to the dial."""
         before, dial_hz = self.before, self._desk.station.dial_hz
         if before is None or not self.judged:
             return None
@@ -119,7 +119,7 @@ class SpanTest:
         return max(near, key=lambda j: j.peak.level_dbm, default=None)
 
     def comb_at_dial(self) -> "Fingerprint | None":
-        """The comb that has a line at the dial; it comes from the antenna and is interference."""
+        """Comb with a line at the dial, which is interference through the antenna."""
         here, before = self.at_dial(), self.before
         if here is None or before is None or here.judgement.verdict != "true":
             return None
@@ -133,7 +133,7 @@ class SpanTest:
     def test(self, within: Lease | None = None) -> None:
         """Record the span as it is, then under one change after the other, and judge every peak.
 
-        within : the job that it is a part of.
+        within : the job of which it is a part.
         """
         if self.why_not(within):
             return
@@ -143,7 +143,7 @@ class SpanTest:
         self._begin(self._steps(), within)
 
     def why_not_without(self) -> str:
-        """Why it cannot be recorded without the antenna now, or an empty text."""
+        """Reason why it cannot be recorded without the antenna now; empty when it can."""
         if self.before is None or self._first is None or not self.judged:
             return "test the span first"
         if self._first.route.name != self._desk.route.name:
@@ -151,7 +151,7 @@ class SpanTest:
         return self.why_not()
 
     def record_without_antenna(self) -> None:
-        """Record once more with the antenna taken off by the person, and judge every peak again."""
+        """Record once more after the person has disconnected the antenna, and judge every peak again."""
         if self.why_not_without() or self._first is None:
             return
         self.trouble = self.not_off = ""
@@ -174,14 +174,14 @@ class SpanTest:
         self._changed.tell()
 
     def forget(self) -> None:
-        """Drop all verdicts, since the yard has changed."""
+        """Drop all judgements, since the yard has changed."""
         self.not_off = ""
         self.before, self.route, self._first, self.trouble = None, None, None, ""
         self.judged, self.ghosts, self._records, self._seen_here = (), (), [], ()
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End it; what was judged before is gone."""
+        """Cancel the test; earlier judgements are gone."""
         self._records_at.cancel()
 
     def _steps(self) -> list[SpanSetting]:
@@ -192,7 +192,7 @@ class SpanTest:
         steps = [SpanSetting("", 0.0, route, ask)]
         for sign in (1, -1):
             moved = msgspec.structs.replace(ask, centre_hz=ask.centre_hz + sign * moved_hz)
-            # On the dial the centre moves the other way where the spectrum is turned over.
+            # On an inverted route the centre moves the other way on the dial.
             sense = path_sense(route.counted_stages(dial_hz))
             steps.append(SpanSetting("centre", sense * sign * moved_hz, route, moved))
         if (less := self._less_gain(route)) is not None:
@@ -207,7 +207,7 @@ class SpanTest:
         return steps
 
     def _less_gain(self, route: ResolvedRoute) -> tuple[float, tuple[tuple[str, float], ...]] | None:
-        """The first stage that can be lowered enough, with what that takes off."""
+        """First stage that can be lowered enough, with its reduction."""
         for stage in route.receiver.gain_stages:
             lower = [step for step in stage.steps_db if step <= stage.set_db - FALLS_DB]
             if lower:
@@ -216,7 +216,7 @@ class SpanTest:
         return None
 
     def is_clean_at(self, route: ResolvedRoute, rate_hz: float) -> bool:
-        """True of a rate at which nothing is known to be lost, and that is not much higher than what works now."""
+        """Return True for a rate without known losses that is not much higher than a working one."""
         lost = dict(route.receiver.lost_shares)
         return lost.get(rate_hz, 0.0) == 0.0 and rate_hz <= 1.3 * route.receiver.rate_hz
 
@@ -226,7 +226,7 @@ class SpanTest:
         return self._records_at.offset_db
 
     def _other_route(self, route: ResolvedRoute) -> ResolvedRoute | None:
-        """A route to the same place with other oscillators, whose receiver has a driver."""
+        """A route to the same frequency with other oscillators, whose receiver has a driver."""
         dial_hz, mine = self._desk.station.dial_hz, [s.name for s in route.stages]
         for other in self._desk.station.resolved_routes():
             there = other.at(dial_hz)
@@ -258,7 +258,7 @@ class SpanTest:
         self._changed.tell()
 
     def _still_heard(self, span: "Span") -> int:
-        """How many signals that the antenna brought stand as before, where all do and they are no chance; else 0."""
+        """Number of antenna signals that did not fall, when none did and they are no coincidence; else 0."""
         true = [j.peak for j in self.judged if j.judgement.verdict == "true" and span.covers(j.peak.dial_hz)]
         stay = [peak for peak in true if span.level_near(peak.dial_hz) > peak.level_dbm - GONE_DB]
         return len(true) if len(true) >= MIN_WITNESSES and len(stay) == len(true) else 0
@@ -275,7 +275,7 @@ class SpanTest:
         self._changed.tell()
 
     def _otherwise(self) -> list[SpanSetting]:
-        """A look at one more rate, where peaks are left open because the first one could not see them; once."""
+        """Once: record at another rate when the first one left peaks undecided."""
         blind = any(j.judgement.missing == "rate" and "rate" in j.judgement.blind for j in self.judged)
         rated = [record.span.rate_hz for record in self._records if record.change == "rate"]
         if not blind or len(rated) != 1 or self._first is None or self._first.route.name != self._desk.route.name:
@@ -288,7 +288,7 @@ class SpanTest:
         return [SpanSetting("rate", rate_hz - ask.rate_hz, route, msgspec.structs.replace(ask, rate_hz=rate_hz))]
 
     def sources(self, route: ResolvedRoute) -> "tuple[Strong, ...]":
-        """Signals that ghosts on a route may be made of: known on its antenna, and seen in the span."""
+        """Possible sources of spurious signals on a route: known on its antenna, and seen in the span."""
         here = self._seen_here if self.route is not None and route.antenna.name == self.route.antenna.name else ()
         seen_hz = [strong_signal.frequency_hz for strong_signal in here]
         known = self.strong.on_antenna(route)
@@ -302,9 +302,9 @@ class SpanTest:
         )
 
     def scene(self, route: ResolvedRoute) -> "Scene":
-        """What a route makes of the signals known to be strong on its antenna.
+        """Scene of a route with the strong signals on its antenna.
 
-        What was seen stands where the dial showed it, errors and all: the path is taken as entered for it.
+        Seen signals are placed where the dial showed them, errors included: the path is taken as entered.
         """
         from yarddial.analysis.ghosts.from_yard import scene_of
 
@@ -337,7 +337,7 @@ class SpanTest:
             route, before, [p for p in peaks if p.level_dbm > before.floor_dbm + STRONG_OVER_DB]
         )
         scene = self.scene(route)
-        # Signals known on other antennas may be strong here too; their products are checked where they would stand.
+        # Signals known on other antennas may be strong here too; check where their products would be.
         more = msgspec.structs.replace(scene, strong=self.strong.elsewhere(route))
         self.ghosts = (
             *predict(scene, before.centre_hz, before.rate_hz, before.floor_dbm, 3),
@@ -356,7 +356,7 @@ class SpanTest:
             )  # fmt: skip
             judged.append(JudgedPeak(peak, judge(able, peak, self._records)))
         self.judged = tuple(judged)
-        # Only what is not a ghost itself is kept in mind for other spans.
+        # Remember only signals that are not spurious themselves.
         ghosts_hz = [j.peak.dial_hz for j in judged if j.judgement.verdict == "ghost"]
         self.strong.keep(
             [strong_signal for strong_signal in self._seen_here if strong_signal.frequency_hz not in ghosts_hz]

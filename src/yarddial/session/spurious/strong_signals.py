@@ -1,4 +1,4 @@
-"""Strong signals that cause ghosts: found in span tests and scans, or read from a file."""
+"""Strong signals that cause spurious ones: found in span tests and scans, or read from a file."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -25,15 +25,15 @@ from yarddial.yard.reach import reaching
 from yarddial.yard.resolved_route import ResolvedRoute
 
 if TYPE_CHECKING:
-    # Not needed before the first look.
+    # Imported when first used.
     from yarddial.analysis.ghosts.span import Peak, Span
     from yarddial.yard.strong import Strong
 
-# Strongest signals kept; how far one stands above the floor; closer than this two are the same.
+# Number of strongest signals kept; minimum height above the floor; closer than this two are the same.
 MAX_SIGNALS, OVER_DB, SAME_HZ = 60, 25.0, 5e3
-# A scan: time per spectrum, step as a share of the rate, and the widest band scanned.
+# Scan: time per spectrum, step as a share of the rate, and the widest band scanned.
 RECORD_S, STEP_SHARE, WIDEST_HZ = 0.25, 0.75, 40e6
-# What a known station or a signal of another antenna may be worth here: it is only looked for at its place.
+# Assumed level of a known station or of another antenna's signal: only its frequency is checked.
 ELSEWHERE_DBM = -30.0
 # Exclude the centre spike within this many steps, and mirrors this far below their signal.
 SPIKE_STEPS, MIRROR_DB = 4.0, 15.0
@@ -42,7 +42,7 @@ STRONG_SCAN = JobKind("strong_scan", "work", "the scan for strong signals", "the
 
 
 class StrongSignals:
-    """The store, and one scan at a time."""
+    """Known strong signals, and one scan at a time."""
 
     def __init__(
         self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, log: LogKeeper,
@@ -51,32 +51,32 @@ class StrongSignals:
         self._records = SpanRecording(desk, live_receiver, jobs, calibration, STRONG_SCAN)
         self._changed = Listeners()
         self._known: tuple[Strong, ...] = ()
-        # Whose they are: another yard that is opened has its own.
+        # Name of the yard to which they belong.
         self._yard: str | None = None
-        # Of the scan under way, by route.
+        # Signals of the present scan, by route.
         self._scanned: dict[str, list[Strong]] = {}
         self.trouble = ""
 
     def on_strong_changed(self, listener: Listener) -> Callable[[], None]:
-        """Some came, or a scan began, moved on or ended."""
+        """Register a listener for new signals, and for a scan's begin, progress and end."""
         return self._changed.add(listener)
 
     @property
     def known(self) -> "tuple[Strong, ...]":
-        """The strongest first; those of the last scan are recalled from the log."""
+        """Signals, strongest first; those of the last scan are loaded from the log."""
         if self._yard != self._desk.station.name and self._log.is_open:
-            # What was found before the log could be read stays, beside what it holds.
+            # Signals found before the log could be read are kept beside it.
             before = self._known if self._yard is None else ()
             self._yard = self._desk.station.name
             self._known = _each_once((*before, *self._recalled()))
         return self._known
 
     def on_antenna(self, route: ResolvedRoute) -> "tuple[Strong, ...]":
-        """What is known of a route's own antenna, with its level there."""
+        """Known signals on a route's own antenna, with their levels there."""
         return tuple(signal for signal in self.known if signal.antenna in ("", route.antenna.name))
 
     def elsewhere(self, route: ResolvedRoute) -> "tuple[Strong, ...]":
-        """Signals whose level on a route's antenna is not known: of other antennas, and the known stations."""
+        """Signals of unknown level on a route's antenna: of other antennas, and the known stations."""
         from yarddial.yard.strong import Strong
 
         here = [known_signal.frequency_hz for known_signal in self.on_antenna(route)]
@@ -89,14 +89,14 @@ class StrongSignals:
         return tuple(signal for signal in signals if all(abs(signal.frequency_hz - hertz) > SAME_HZ for hertz in here))
 
     def seen(self, route: ResolvedRoute, span: "Span", peaks: "Sequence[Peak]") -> "tuple[Strong, ...]":
-        """What peaks of a span are as signals on the air, called by the names of known stations."""
+        """Convert peaks of a span to signals on the air, named after known stations."""
         from yarddial.analysis.ghosts.from_yard import strong_seen
 
         names = [(r.frequency_hz, r.name) for r in self._desk.station.references]
         return strong_seen(route, span, peaks, names, self._desk.station.bands)
 
     def read(self, path: Path) -> int:
-        """Add those of a CSV file; raises BadObservations."""
+        """Add the signals of a CSV file; raises BadObservations."""
         from yarddial.records.strong_file import read_strong
 
         signals = read_strong(path)
@@ -105,7 +105,7 @@ class StrongSignals:
         return len(signals)
 
     def write(self, path: Path) -> int:
-        """Write all that are known into a CSV file; raises NotWritten."""
+        """Write all known signals into a CSV file; raises NotWritten."""
         from yarddial.records.strong_file import write_strong
 
         write_strong(path, self.known)
@@ -120,7 +120,7 @@ class StrongSignals:
 
     @property
     def fraction(self) -> float:
-        """How much of the scan is done."""
+        """Share of the scan that is done."""
         return self._records.fraction
 
     @property
@@ -130,7 +130,7 @@ class StrongSignals:
         return "" if now is None else f"around {format_frequency(now.route.dial_hz, 0)} over {now.route.name}"
 
     def why_not(self) -> str:
-        """Why it cannot begin just now, or an empty text."""
+        """Reason why it cannot begin now; empty when it can."""
         if why := self._records.why_not():
             return why
         if not self._live_receiver.wanted:
@@ -140,7 +140,7 @@ class StrongSignals:
         return ""
 
     def scan(self) -> None:
-        """Look through every band that the yard reaches, over the route that is first choice there."""
+        """Scan every band that the yard reaches, over its preferred route."""
         if self.why_not():
             return
         steps = self._steps()
@@ -153,15 +153,15 @@ class StrongSignals:
         self._changed.tell()
 
     def cancel(self) -> None:
-        """End the scan; what was found stays."""
+        """Cancel the scan; signals found so far stay."""
         self._records.cancel()
 
     def _steps(self) -> list[SpanSetting]:
-        """Spans that cover the bands once, route by route, so that receivers are changed as seldom as can be."""
+        """Spans that cover all bands once, sorted by route, so that receivers change rarely."""
         steps: dict[tuple[str, int], SpanSetting] = {}
         for band in self._desk.station.bands:
             able = [route for route in reaching(self._desk.station, band.middle_hz) if route.receiver.device]
-            # A transceiver would have to be tuned along.
+            # Avoid routes whose transceiver would have to be tuned along.
             able = [route for route in able if route.transceiver is None] or able
             if not able or band.high_hz - band.low_hz > WIDEST_HZ:
                 continue
@@ -201,7 +201,7 @@ class StrongSignals:
     # The store
 
     def keep(self, seen: "Sequence[Strong]") -> None:
-        """Keep the strongest of all, each once for an antenna; what is new takes the place of what was there."""
+        """Keep the strongest signals, each once per antenna; new ones replace old ones."""
 
         newest_first = (*sorted(seen, key=lambda signal: -signal.level_dbm), *self.known)
         self._known = _each_once(newest_first)
@@ -219,7 +219,7 @@ class StrongSignals:
 
 
 def _each_once(signals: "Sequence[Strong]") -> "tuple[Strong, ...]":
-    """The strongest of them; of those that are the same only the first."""
+    """The strongest signals; of equal frequencies only the first."""
     distinct: list[Strong] = []
     for signal in signals:
         if not any(_is_same(signal, other) for other in distinct):
@@ -233,7 +233,7 @@ def _is_same(signal: "Strong", other: "Strong") -> bool:
 
 
 def _is_mirror(signal: "Strong", others: "Sequence[Strong]", span: "Span") -> bool:
-    """True of what stands as far beyond the centre as something much stronger."""
+    """Return True for a signal mirrored about the centre by a much stronger one."""
     away_hz = signal.frequency_hz - span.centre_hz
     within_hz = max(2 * span.within_hz, signal.width_hz / 2)
     return any(

@@ -1,4 +1,4 @@
-"""Over Ghosts: is it really there."""
+"""Verdict of Ghosts: whether a signal is real."""
 
 from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
@@ -10,7 +10,7 @@ from yarddial.yard.plain_text import count_of
 
 
 def ghosts_verdict(span_test: SpanTest, desk: Desk) -> Verdict:
-    """Whether what stands at the dial is really there; else what the span holds."""
+    """Whether the signal at the dial is real; else what the span contains."""
     if span_test.running:
         return Verdict("unknown", f"Looking {span_test.doing}.", "One change at a time; Esc stops it.", "testing")
     if span_test.trouble:

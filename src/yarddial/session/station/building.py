@@ -1,4 +1,4 @@
-"""Building the yard: every change a person makes to parts and routes, by one call each, undone like any edit."""
+"""Changes to parts and routes by the person, one method each, undoable like any edit."""
 
 from pathlib import Path
 
@@ -23,17 +23,17 @@ class Building:
         self._desk = desk
 
     def add(self, part: Part, index: int | None = None) -> str:
-        """Put a new part into the active route; gives the name it got."""
+        """Insert a new part into the active route and return its name."""
         before = {p.name for p in self._station.parts}
         self._edit(f"add {part.name}", editing.put_in(self._station, part, self._station.route, index))
         return next(p.name for p in self._station.parts if p.name not in before)
 
     def place(self, part_name: str, index: int | None = None) -> None:
-        """Lead the active route over a part of the yard."""
+        """Insert a part of the yard into the active route."""
         self._edit(f"place {part_name}", editing.place(self._station, part_name, self._station.route, index))
 
     def take_out(self, part_name: str) -> None:
-        """Lead the active route past a part; it stays in the yard."""
+        """Remove a part from the active route; it stays in the yard."""
         self._edit(f"take out {part_name}", editing.take_out(self._station, part_name, self._station.route))
 
     def move(self, part_name: str, step: int) -> None:
@@ -41,22 +41,22 @@ class Building:
         self._edit(f"move {part_name}", editing.move(self._station, part_name, self._station.route, step))
 
     def discard(self, part_name: str) -> None:
-        """Take a part out of the yard altogether."""
+        """Remove a part from the yard."""
         self._edit(f"discard {part_name}", editing.discard(self._station, part_name))
 
     def copy(self, part_name: str) -> str:
-        """Lay a copy beside a part; gives its name."""
+        """Copy a part and return the copy's name."""
         station, name = editing.copy_part(self._station, part_name)
         self._edit(f"copy {part_name}", station)
         return name
 
     def rename(self, old: str, new: str) -> None:
-        """Give a part another name."""
+        """Rename a part."""
         if old != new.strip():
             self._edit(f"rename {old}", editing.rename_part(self._station, old, one_line(new)))
 
     def new_route(self, like: str = "") -> None:
-        """Begin a route, or a copy of one."""
+        """Create a route, or a copy of one."""
         self._edit("new route", editing.new_route(self._station, like))
 
     def remove_route(self, name: str) -> None:
@@ -64,52 +64,52 @@ class Building:
         self._edit(f"remove route {name}", editing.remove_route(self._station, name))
 
     def rename_route(self, old: str, new: str) -> None:
-        """Give a route another name."""
+        """Rename a route."""
         if old != new.strip():
             self._edit(f"rename route {old}", editing.rename_route(self._station, old, one_line(new)))
 
     def prefer(self, name: str, preferred: bool) -> None:
-        """Make a route the first choice wherever it reaches, or not."""
+        """Make a route the first choice wherever it reaches, or withdraw that."""
         self._edit(f"prefer {name}", editing.prefer_route(self._station, name, preferred))
 
     def choose_port(self, port: str) -> None:
-        """Lead the active route into another port."""
+        """Connect the active route to another port."""
         self._edit("choose port", editing.choose_port(self._station, self._station.route, port))
 
     def choose_tap(self, part_name: str, output: Output) -> None:
-        """Take the active route from another output of a transceiver."""
+        """Connect the active route to another output of a transceiver."""
         self._edit("choose output", editing.choose_tap(self._station, self._station.route, part_name, output))
 
     def set_value(self, part_name: str, key: str, text: str) -> None:
-        """Type one value of a part."""
+        """Set one value of a part from its text."""
         _, value = self._value(part_name, key)
         self._edit(f"{part_name}: {value.label}", self._station.with_part(value.with_text(shown(text), today())))
 
     def set_origin(self, part_name: str, key: str, origin: Origin) -> None:
-        """Say where one value of a part comes from."""
+        """Set the origin of one value of a part."""
         _, value = self._value(part_name, key)
         if value.with_origin is None:
             raise BadStation(f"where '{value.label}' comes from follows from what was measured: it cannot be typed")
         self._edit(f"{part_name}: origin of {value.label}", self._station.with_part(value.with_origin(origin)))
 
     def mend(self, finding: BenchFinding) -> None:
-        """Do what mends a finding."""
+        """Apply the remedy of a finding."""
         if finding.mend is not None:
             self._edit(finding.mend_label.lower(), finding.mend(self._station))
 
     def acknowledge(self, finding: BenchFinding, note: str) -> None:
-        """Note that a finding has been seen; it needs a word on why."""
+        """Record that a finding has been seen; a reason is required."""
         if not note.strip():
             raise BadStation("write in a few words what was done about it: that is what the note is for")
         station = editing.acknowledge(self._station, finding.key, finding.what, note, today())
         self._edit("acknowledge", station)
 
     def take_back(self, finding: BenchFinding) -> None:
-        """Let an acknowledged finding speak up again."""
+        """Withdraw the acknowledgement of a finding."""
         self._edit("take back", editing.take_back_acknowledgement(self._station, finding.key))
 
     def use_oscillator(self, converter_name: str, stated_hz: float, lo_hz: float, sigma_hz: float) -> None:
-        """Enter a found oscillator as a converter's measured one; the value that it fits becomes the stated one."""
+        """Store a measured oscillator in a converter; the stated value that matches becomes its nominal one."""
         part, converter = next(
             (part, c) for part in self._station.parts for c in converters_of(part) if c.name == converter_name
         )
@@ -123,7 +123,7 @@ class Building:
         self._edit(f"{converter_name}: oscillator", self._station.with_part(with_converter(part, measured)))
 
     def import_part(self, path: Path, index: int | None = None) -> str:
-        """Put a part from a file into the active route: `*.part.json`, or a filter's `*.s2p`."""
+        """Insert a part from a file into the active route: `*.part.json`, or a filter's `*.s2p`."""
         from yarddial.records.part_file import load_part
 
         return self.add(load_part(path), index)
@@ -150,7 +150,7 @@ class Building:
 
 
 def today() -> str:
-    """The day, for the origin of a value."""
+    """Today's date, for the origin of a value."""
     return clock.today()
 
 

@@ -1,4 +1,4 @@
-"""The station on the desk: edited live, undone and redone, saved by itself."""
+"""The station on the desk: live edits with undo and redo, saved automatically."""
 
 from collections.abc import Callable
 from typing import Literal
@@ -16,12 +16,12 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference, Station, checked
 
 MAX_UNDONE = 200
-# What an edit is: of the entered corrections, or anything else of the yard.
+# Kind of an edit: of entered corrections, or anything else of the yard.
 EditKind = Literal["yard", "correction"]
 
 
 class Edit(msgspec.Struct, frozen=True):
-    """An edit that can be taken back: its name, what it is, and the station on its other side."""
+    """An undoable edit: its label, its kind, and the station on its other side."""
 
     label: str
     kind: EditKind
@@ -29,7 +29,7 @@ class Edit(msgspec.Struct, frozen=True):
 
 
 class Desk:
-    """Holds the station. Edits of the yard can be undone; moving the dial is no edit."""
+    """Holds the station. Edits of the yard are undoable; moving the dial is no edit."""
 
     def __init__(self, station: Station, save: Saving | None = None) -> None:
         self._station = station
@@ -40,20 +40,20 @@ class Desk:
         self._dial_changed = Listeners()
         self._saving_changed = Listeners()
         self._unsaved = False
-        # What linked transceivers bring to the middle of their IF, hertz, by name: known while the program runs.
+        # Frequencies at the middle of linked transceivers' IFs, hertz, by name; not saved.
         self._rig_centres_hz: dict[str, float] = {}
-        # The active route laid out, and the station and the centres that it was laid out from.
+        # Cached resolution of the active route, with its inputs.
         self._line: tuple[Station, dict[str, float], ResolvedRoute] | None = None
-        # Whether a transceiver that follows has come to where the dial stands; and what waits for that.
+        # Functions that tell whether a following transceiver has arrived, and callbacks that wait for it.
         self._settled: list[Callable[[], bool]] = []
         self._when_settled: list[Callable[[], None]] = []
-        # Why it is not saved where it belongs, as a sentence and as what was raised.
+        # Why the last save failed, as a sentence and as the error.
         self.save_trouble = ""
         self.save_failure: NotWritten | None = None
 
     @property
     def station(self) -> Station:
-        """The station as it stands."""
+        """The present station."""
         return self._station
 
     @property
@@ -63,7 +63,7 @@ class Desk:
 
     @property
     def route(self) -> ResolvedRoute:
-        """The active route; in a yard without one a line that reaches nothing."""
+        """The active route, resolved; in a yard without one a route that reaches nothing."""
         known = self._line
         if known is None or known[0] is not self._station or known[1] is not self._rig_centres_hz:
             self._line = known = (self._station, self._rig_centres_hz, self._laid_out())
@@ -78,12 +78,12 @@ class Desk:
 
     @property
     def undo_label(self) -> str:
-        """What `undo` would take back; empty when nothing."""
+        """Label of the edit that `undo` would take back; empty without one."""
         return self._undo[-1].label if self._undo else ""
 
     @property
     def redo_label(self) -> str:
-        """What `redo` would bring back; empty when nothing."""
+        """Label of the edit that `redo` would restore; empty without one."""
         return self._redo[-1].label if self._redo else ""
 
     def wait_for(self, is_settled: Callable[[], bool]) -> None:
@@ -91,11 +91,11 @@ class Desk:
         self._settled.append(is_settled)
 
     def is_settled(self) -> bool:
-        """True when all that follows the dial stands where the dial stands."""
+        """True when everything that follows the dial has arrived."""
         return all(is_settled() for is_settled in self._settled)
 
     def on_yard_changed(self, listener: Listener) -> Callable[[], None]:
-        """Parts, routes or corrections changed."""
+        """Register a listener for changes of parts, routes or corrections."""
         return self._yard_changed.add(listener)
 
     def show_again(self) -> None:
@@ -103,15 +103,15 @@ class Desk:
         self._yard_changed.tell()
 
     def on_dial_changed(self, listener: Listener) -> Callable[[], None]:
-        """Dial, mode, active route or hold changed."""
+        """Register a listener for changes of dial, mode, active route or hold."""
         return self._dial_changed.add(listener)
 
     def on_saving_changed(self, listener: Listener) -> Callable[[], None]:
-        """Saving failed, or works again."""
+        """Register a listener for failures and recoveries of saving."""
         return self._saving_changed.add(listener)
 
     def edit(self, label: str, station: Station, kind: EditKind = "yard") -> None:
-        """Put an edited station in place; raises BadStation, nothing changed, when it does not hold together."""
+        """Apply an edited station; raises BadStation, nothing changed, when it is inconsistent."""
         station = checked(station)
         if station == self._station:
             return
@@ -121,11 +121,11 @@ class Desk:
         self._yard_changed.tell()
 
     def undo(self) -> Edit | None:
-        """Take the last edit back and return it; None when there was none."""
+        """Undo the last edit and return it; None without one."""
         return self._step(self._undo, self._redo)
 
     def redo(self) -> Edit | None:
-        """Bring the last undone edit back and return it."""
+        """Redo the last undone edit and return it."""
         return self._step(self._redo, self._undo)
 
     def dial(self, dial_hz: float) -> None:
@@ -135,43 +135,43 @@ class Desk:
         self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, route=route))
 
     def follow_rig(self, dial_hz: float, mode: str) -> None:
-        """Dial and mode as a transceiver was turned; the route stays while it reaches that, or is held."""
+        """Follow a transceiver's dial and mode; the route stays while it reaches that, or is held."""
         dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
         stays = self._station.held or not self._station.active_route().why_not(dial_hz)
         route = self._station.route if stays else best_route(self._station, dial_hz)
         self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, mode=mode, route=route))
 
     def rig_shows(self, name: str, centre_hz: float | None) -> None:
-        """What a linked transceiver brings to the middle of its IF; None when none is linked any more."""
+        """Set the frequency at the middle of a linked transceiver's IF; None when it is unlinked."""
         centres_hz = {} if centre_hz is None else {name: centre_hz}
         if centres_hz != self._rig_centres_hz:
             self._rig_centres_hz = centres_hz
             self._dial_changed.tell()
 
     def when_settled(self, act: Callable[[], None]) -> None:
-        """Do it once a transceiver that follows stands where the dial stands: at once where none does."""
+        """Call `act` once a following transceiver has arrived; at once without one."""
         if self.is_settled():
             act()
         else:
             self._when_settled.append(act)
 
     def settled(self) -> None:
-        """The transceiver is there, or is waited for no more."""
+        """Run the waiting callbacks: the transceiver has arrived, or is given up."""
         acts, self._when_settled = self._when_settled, []
         for act in acts:
             act()
 
     def choose_route(self, name: str) -> None:
-        """Set the points by hand."""
+        """Choose the active route by hand."""
         self._station.resolve(name)
         self._set_dial(msgspec.structs.replace(self._station, route=name))
 
     def hold(self, held: bool) -> None:
-        """Keep the points where they are, whatever is dialled."""
+        """Keep the active route whatever is dialled."""
         self._set_dial(msgspec.structs.replace(self._station, held=held))
 
     def restorer(self) -> Callable[[], None]:
-        """A call that brings dial, route, hold and mode back to what they are now."""
+        """Return a function that restores the present dial, route, hold and mode."""
         was = self._station
 
         def go_back() -> None:
@@ -197,7 +197,7 @@ class Desk:
         return following
 
     def choose_mode(self, key: str) -> None:
-        """Choose what the dial is used for."""
+        """Choose the mode for which the dial is used."""
         self._set_dial(msgspec.structs.replace(self._station, mode=key))
 
     def _set_dial(self, station: Station) -> None:
@@ -211,18 +211,18 @@ class Desk:
         edit = source.pop()
         station = edit.station
         target.append(msgspec.structs.replace(edit, station=self._station))
-        # The dial stays where it is: undo is for the yard.
+        # The dial stays: undo applies to the yard only.
         now = self._station
-        # A route that the step removes or renames leaves the points to the one that the yard then has.
+        # If the active route is removed or renamed by the step, take the route active in that yard.
         route = now.route if any(r.name == now.route for r in station.routes) else station.route
         self._put(msgspec.structs.replace(station, dial_hz=now.dial_hz, mode=now.mode, held=now.held, route=route))
         self._yard_changed.tell()
         return edit
 
     def save_dial(self, *, wait: bool = False) -> None:
-        """Save what turning the dial has changed, and what could not be saved before; edits are saved at once.
+        """Save the dial, and retry failed saves; edits are saved at once.
 
-        wait : also wait for a save that is still under way.
+        wait : also wait for a save in progress.
         """
         save = self._save
         if save is not None and (wait or save.is_settled()):
@@ -233,12 +233,12 @@ class Desk:
             save.check()
 
     def save_anew(self) -> None:
-        """Save all of it now: what stood in the way is gone."""
+        """Save everything now, after the obstacle is gone."""
         self._unsaved = True
         self.save_dial()
 
     def finish(self) -> None:
-        """Wait until all of it is saved, or has been tried once more and failed."""
+        """Wait until everything is saved, or has failed once more."""
         self.save_dial(wait=True)
         if self._save is not None:
             self._check_regularly(self._save.settle, settles=True)
@@ -250,7 +250,7 @@ class Desk:
             self._check_regularly(lambda: save.save(station), settles=save.is_done_at_once)
 
     def _check_regularly(self, act: Callable[[], None], *, settles: bool) -> None:
-        """Save, or find out how saving went; only what settles the matter may end the trouble."""
+        """Save, or check the result of saving; only a successful save clears the trouble."""
         before = self.save_trouble
         try:
             act()

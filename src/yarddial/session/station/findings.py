@@ -1,4 +1,4 @@
-"""What is wrong with the yard, its file and its routes."""
+"""Findings about the yard, its file and its routes."""
 
 from typing import TYPE_CHECKING
 
@@ -11,12 +11,12 @@ from yarddial.yard.reach import reaching, why_out_of_reach
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Kept off the way to the first paint.
+    # Imported after the first paint.
     from yarddial.session.station.station_saver import StationSaver
 
 
 def file_findings(desk: Desk, recovered: Station | None, saver: "StationSaver | None") -> list[Finding]:
-    """Edits that wait to be taken, or that could not be saved; what another program wrote, and other windows."""
+    """Report recovered or unsaved edits, another program's version, and other windows."""
     findings: list[Finding] = []
     if recovered is not None:
         what = "Edits that could not be saved last time were kept"
@@ -47,7 +47,7 @@ def file_findings(desk: Desk, recovered: Station | None, saver: "StationSaver | 
 
 
 def bench_findings(inspection: Inspection) -> list[Finding]:
-    """What is wrong with the yard, but for what the person has acknowledged; that stays listed on Bench."""
+    """Report faults of the yard that are not acknowledged; those stay listed on Bench."""
     findings: list[Finding] = []
     for finding in inspection.findings():
         if finding.seen is not None or finding.mark == "good":
@@ -64,7 +64,7 @@ def bench_findings(inspection: Inspection) -> list[Finding]:
 
 
 def reach_findings(desk: Desk) -> list[Finding]:
-    """The dial out of reach of the route that is set."""
+    """Report a dial frequency that the active route does not reach."""
     station, route = desk.station, desk.route
     if not station.parts:
         what, why = "The yard is empty", "say what you have got, and it is built"

@@ -1,4 +1,4 @@
-"""A yard begun from the parts on the table: a receiver, perhaps a converter, an antenna."""
+"""A new yard from the parts on the table: a receiver, perhaps a converter, an antenna."""
 
 import msgspec
 
@@ -9,7 +9,7 @@ from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Value
 from yarddial.yard.shelf import shelf
 from yarddial.yard.station import Station, usual_references
 
-# Nobody knows a crystal before it was measured: a plain one keeps within 50 ppm, taken as two sigma.
+# An unmeasured plain crystal keeps within 50 ppm, taken as two sigma.
 PLAIN_CRYSTAL = Value(0.0, 25.0, "assumed", note="plain crystal, within 50 ppm")
 NO_PART = "none"
 
@@ -18,7 +18,7 @@ class BoxAnswers(msgspec.Struct, frozen=True):
     """Answers to "What have you got?".
 
     antenna, converter : names of parts on the shelf; `none` for no converter. lo : its oscillator as people write it,
-    empty for what the shelf says. with_usual : the standard frequencies of the world as known stations.
+    empty for the shelf's value. with_usual : add the world's standard frequencies as known stations.
     """
 
     receiver_name: str
@@ -29,30 +29,30 @@ class BoxAnswers(msgspec.Struct, frozen=True):
 
 
 def antennas() -> tuple[str, ...]:
-    """Those of the shelf, by name."""
+    """Antennas of the shelf, by name."""
     return tuple(part.name for part in shelf() if isinstance(part, Antenna))
 
 
 def converters() -> tuple[str, ...]:
-    """Those of the shelf, by name; none first."""
+    """Converters of the shelf, by name; `none` first."""
     return (NO_PART, *(part.name for part in shelf() if isinstance(part, Converter | Lnb)))
 
 
 def lo_text(converter: str) -> str:
-    """What the oscillator of a converter on the shelf is usually marked with."""
+    """Usual marking of a shelf converter's oscillator."""
     part = next((part for part in shelf() if part.name == converter), None)
     return format_frequency(part.nominal_lo_hz) if isinstance(part, Converter) else ""
 
 
 def begun(station: Station, answers: BoxAnswers) -> Station:
-    """The station with the parts, a route over them and known stations; what the receiver can, its driver says.
+    """Build the station: parts, a route over them and known stations; the driver describes the receiver.
 
     Raises
     ------
     BadFrequency
-        An oscillator that cannot be read.
+        The oscillator is unreadable.
     BadStation
-        A name that cannot be.
+        A name is invalid.
     """
     name = answers.receiver_name.strip() or "Receiver"
     receiver = Receiver(name, 0.0, 6e9, 28.8e6, PLAIN_CRYSTAL, 0.0, (2.048e6,), 2.048e6, 8)

@@ -16,14 +16,14 @@ class Inspection:
         self._covered: tuple[object, object, dict[str, tuple[Segment, ...]]] | None = None
 
     def findings(self) -> tuple[BenchFinding, ...]:
-        """What is wrong with the yard, safety first."""
+        """Faults of the yard, safety first."""
         station = self._desk.station
         if self._checked is None or self._checked[0] is not station:
             self._checked = (station, check_yard(station))
         return self._checked[1]
 
     def coverages(self) -> dict[str, tuple[Segment, ...]]:
-        """What each route covers, by its name; the dial does not matter to it."""
+        """Coverage of each route by name; independent of the dial."""
         station, known = self._desk.station, self._covered
         if known is None or known[0] is not station.parts or known[1] is not station.routes:
             by_route = {route.name: coverage(route) for route in station.resolved_routes()}

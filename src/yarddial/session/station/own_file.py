@@ -1,4 +1,4 @@
-"""The station's file as a person deals with it: recovered edits, another program's version, copies."""
+"""The station's file for the person: recovered edits, another program's version, copies."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -9,7 +9,7 @@ from yarddial.yard.errors import NotWritten
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported after the first paint.
     from collections.abc import Mapping
     from pathlib import Path
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class OwnFile:
-    """Belongs to a session; a yard without a file, such as the demo's, has no saver.
+    """The file of a session; a yard without one, such as the demo's, has no saver.
 
     recovered : edits that could not be saved last time, until they are taken.
     """
@@ -30,17 +30,17 @@ class OwnFile:
         self._seen: object = None
 
     def on_file_changed(self, listener: Listener) -> Callable[[], None]:
-        """Another program has written it, or others have it open."""
+        """Register a listener for another program's version, and for other windows."""
         return self._changed.add(listener)
 
     def poll(self) -> None:
-        """Tell where another program's version came to light."""
+        """Report another program's version."""
         if self.saver is not None and self._seen != (state := (self.saver.conflict, self.saver.others)):
             self._seen = state
             self._changed.tell()
 
     def recover(self) -> None:
-        """Take the edits that could not be saved last time; it can be undone like any edit."""
+        """Apply the edits that could not be saved last time; undoable."""
         recovered, self.recovered = self.recovered, None
         if recovered is not None:
             if self.saver is not None:
@@ -48,9 +48,9 @@ class OwnFile:
             self._desk.edit("recovered edits", recovered)
 
     def merge_versions(self, chosen: "Mapping[tuple[str, str], Side]") -> None:
-        """Lay another program's version of the station file and the one here together; it can be undone like any edit.
+        """Merge another program's version of the station file with the present one; undoable.
 
-        Raises BadStation where the choice does not hold together.
+        Raises BadStation where the result is inconsistent.
         """
         if self.saver is not None:
             merged = self.saver.merged(self._desk.station, chosen)
@@ -64,12 +64,12 @@ class OwnFile:
             self._desk.save_anew()
 
     def save_elsewhere(self, path: "Path") -> "Path":
-        """Keep the station in another file as well; raises NotWritten."""
+        """Write a copy of the station to another file; raises NotWritten."""
         if self.saver is None:
             raise NotWritten("this yard belongs to no file: begin one of your own")
         return self.saver.copy_to(path, self._desk.station)
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Close the file."""
         if self.saver is not None:
             self.saver.close()

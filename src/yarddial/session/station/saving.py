@@ -1,4 +1,4 @@
-"""Saving without making the hand wait: the disk is written in a thread, one edit at a time, none skipped unseen."""
+"""Saving in a thread, one edit at a time, so that the interface never waits and no failure goes unnoticed."""
 
 import threading
 from collections.abc import Callable
@@ -10,19 +10,19 @@ from yarddial.yard.station import Station
 
 
 class Saving(Protocol):
-    """How a station is kept; each call comes on the session's thread."""
+    """A way to save a station; all calls come on the session's thread."""
 
     @property
     def is_done_at_once(self) -> bool:
-        """True where `save` comes back when the station is on the disk."""
+        """True where `save` returns only when the station is on the disk."""
         ...
 
     def save(self, station: Station) -> None:
-        """Keep it; raises NotWritten when it, or the save before it, failed."""
+        """Save; raises NotWritten when it, or the save before it, failed."""
         ...
 
     def settle(self) -> None:
-        """Wait for the save under way; raises NotWritten when it failed."""
+        """Wait for the save in progress; raises NotWritten when it failed."""
         ...
 
     def is_settled(self) -> bool:
@@ -30,7 +30,7 @@ class Saving(Protocol):
         ...
 
     def check(self) -> None:
-        """Look whether the file is still as it was left, unless it is being written."""
+        """Check whether the file is unchanged, unless it is being written."""
         ...
 
 
@@ -43,10 +43,10 @@ class DirectSave:
         self.save = save
 
     def settle(self) -> None:
-        """Wait for nothing: no write is under way."""
+        """Do nothing: no write is in progress."""
 
     def is_settled(self) -> bool:
-        """True: no write is under way."""
+        """True: no write is in progress."""
         return True
 
     def check(self) -> None:
@@ -54,12 +54,12 @@ class DirectSave:
 
 
 class BackgroundSave:
-    """A save waits for the one before it, so that at most the very last edit is not on disk yet.
+    """Each save waits for the one before it, so that at most the last edit is not on the disk yet.
 
     Raises
     ------
     NotWritten
-        The save before this one failed; this one is under way all the same.
+        The save before this one failed; this one is in progress all the same.
     """
 
     def __init__(self, save: Callable[[Station], None], check: Callable[[], None] | None = None) -> None:
@@ -79,13 +79,13 @@ class BackgroundSave:
             raise failed
 
     def check(self) -> None:
-        """Look at the file in the background, unless it is being written."""
+        """Check the file in the background, unless it is being written."""
         if self._check_file is not None and self.is_settled() and self._failed is None:
             self._wait()
             self._begin(self._check_file)
 
     def settle(self) -> None:
-        """Wait for the save under way; raises NotWritten when it failed."""
+        """Wait for the save in progress; raises NotWritten when it failed."""
         self._wait()
         failed, self._failed = self._failed, None
         if failed is not None:
@@ -110,7 +110,7 @@ class BackgroundSave:
         except NotWritten as error:
             self._failed = error
         except Exception as fault:
-            # The top of a thread: a save that did not happen must never pass for one that did.
+            # Top of the thread: a failed save must never pass for a successful one.
             log_fault("saving the station failed", fault)
             self._failed = NotWritten(
                 f"not saved, by a fault of the program ({type(fault).__name__}): keep it elsewhere, and report it"

@@ -1,4 +1,4 @@
-"""Saves a station where it belongs, or keeps it elsewhere; never over what another program wrote there."""
+"""Saver of a station: writes it to its file or a recovery copy; never over another program's version."""
 
 import contextlib
 from collections.abc import Mapping
@@ -15,7 +15,7 @@ from yarddial.yard.station import Station
 
 
 class Conflict(msgspec.Struct, frozen=True):
-    """Another program's version of the file: as read, or why it cannot be read; and where it is kept besides."""
+    """Another program's version of the file: as read, or why it cannot be read; and where a copy of it is kept."""
 
     content: bytes
     station: Station | None
@@ -24,7 +24,7 @@ class Conflict(msgspec.Struct, frozen=True):
 
 
 class StationSaver:
-    """`save` and `check` run in the thread that saves; the rest is for the session."""
+    """`save` and `check` run in the saving thread; the rest is for the session."""
 
     def __init__(
         self,
@@ -33,11 +33,11 @@ class StationSaver:
         presence: Presence | None = None,
         left: tuple[Path, ...] = (),
     ) -> None:
-        """`left` : other programs' versions that a killed save had put aside."""
+        """left : other programs' versions that a killed save had put aside."""
         self.left = left
         self._file, self._recovery, self._presence = file, recovery, presence
         self.conflict: Conflict | None = None
-        # What was found of an earlier session was taken: it goes as soon as that has been saved.
+        # Station recovered from an earlier session; its copy is removed once it is saved.
         self._taken: Station | None = None
         self.others = 0
         if presence is not None:
@@ -50,7 +50,7 @@ class StationSaver:
         return self._file.path
 
     def save(self, station: Station) -> None:
-        """Write it; raises NotWritten, and the station is kept elsewhere meanwhile."""
+        """Write it; raises NotWritten, and keeps a recovery copy meanwhile."""
         try:
             if self.conflict is not None:
                 raise ChangedElsewhere(f"{self.path.name} was changed by another program", self.conflict.content)
@@ -70,7 +70,7 @@ class StationSaver:
             self._taken = None
 
     def check(self) -> None:
-        """Look whether another program wrote the file, and how many windows are there; raises ChangedElsewhere."""
+        """Check for changes by other programs, and count the other windows; raises ChangedElsewhere."""
         if self._presence is not None:
             self.others = self._presence.others()
         try:
@@ -81,28 +81,30 @@ class StationSaver:
             raise
 
     def differences(self, here: Station) -> tuple[VersionDifference, ...]:
-        """Part by part, what stands here and what in the file; empty without a conflict, or where it is no station."""
+        """Differences between the present station and the file, by part; empty without a conflict, or for an invalid
+        file.
+        """
         if self.conflict is None or self.conflict.station is None:
             return ()
         return differences(self._file.station, here, self.conflict.station)
 
     def merged(self, here: Station, chosen: Mapping[tuple[str, str], Side]) -> Station:
-        """The station that a person chose of both; from now on saving goes over the other program's version.
+        """The merged station chosen by the person; later saves replace the other program's version.
 
-        Raises BadStation, nothing changed, where the choice does not hold together.
+        Raises BadStation, nothing changed, where the result is inconsistent.
         """
         conflict = self.conflict
         if conflict is None:
             return here
         station = here if conflict.station is None else merged(here, conflict.station, chosen)
         self.conflict = None
-        # Where it is no station, ours goes over it, and theirs is kept as it is.
+        # An invalid file is overwritten, and a copy of it kept.
         with contextlib.suppress(BadStation):
             self._file.accept(conflict.content)
         return station
 
     def with_kept(self, autosaved: Station, here: Station) -> Station:
-        """The edits that were kept in an earlier session, laid over what the file holds now, which is kept as well."""
+        """Apply edits kept from an earlier session to the file's present contents, which are kept as well."""
         with contextlib.suppress(NotWritten):
             self._recovery.keep_other(self.path, self._file.content)
         base = self._recovery.base_of(self.path, autosaved)
@@ -114,15 +116,15 @@ class StationSaver:
                 autosaved, here, {difference.key: difference.usual for difference in differences(base, autosaved, here)}
             )
         except BadStation:
-            # The two do not go together: the edits count, and the file's version is kept beside.
+            # They cannot be combined: the edits count, and the file's version is kept beside.
             return autosaved
 
     def write_read_only(self) -> None:
-        """The person wants a read-only file to be written."""
+        """Write a read-only file, as the person wants."""
         self._file.may_write_read_only = True
 
     def copy_to(self, path: Path, station: Station) -> Path:
-        """Keep the station in another file, which must not be there; raises NotWritten."""
+        """Write the station to another file, which must not exist; raises NotWritten."""
         if not path.name.endswith(".json"):
             path = path.with_name(f"{path.name}.yard.json")
         if path.exists():
@@ -139,7 +141,7 @@ class StationSaver:
     def _meet(self, error: ChangedElsewhere) -> None:
         if self.conflict is not None:
             return
-        # What was saved here last, which the other program may have written over, and what it wrote.
+        # Keep what was saved here last, which the other program may have overwritten.
         self._recovery.keep_other(self.path, self._file.content)
         self._recovery.keep_what_was_written_over(self.path)
         other_path = str(self._recovery.keep_other(self.path, error.theirs))

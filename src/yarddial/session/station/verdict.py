@@ -1,4 +1,4 @@
-"""Over Bench: what is wrong with the yard, what it reaches."""
+"""Verdict of Bench: faults of the yard, and its coverage."""
 
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.session.station.desk import Desk
@@ -11,7 +11,7 @@ from yarddial.yard.reach import Segment, why_out_of_reach
 
 
 def bench_verdict(desk: Desk, findings: tuple[BenchFinding, ...], coverages: dict[str, tuple[Segment, ...]]) -> Verdict:
-    """What is wrong with the yard first; then how much of the spectrum it reaches, and whether the dial is in it."""
+    """Faults of the yard first; then its coverage of the spectrum, and whether that includes the dial."""
     station, route = desk.station, desk.route
     if not station.routes:
         return Verdict(

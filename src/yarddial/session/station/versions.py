@@ -1,4 +1,4 @@
-"""Two versions of one station, held against each other part by part, and laid together as a person chooses."""
+"""Comparison and merging of two versions of a station, part by part."""
 
 from collections.abc import Mapping
 from typing import Any, Literal
@@ -9,7 +9,7 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.station import Station, checked
 
 Side = Literal["here", "file"]
-# Lists whose items have names, and what one of them is called.
+# Lists whose items have names, with the word for one item.
 _LISTS = {
     "parts": "part", "routes": "route", "references": "known station", "own_bands": "band", "kept_gains": "gains of",
     "acknowledged": "acknowledged",
@@ -20,12 +20,12 @@ _VALUES = {
     "atmospherics": "thunderstorms",
     "region": "region",
 }
-# Where the dial stands is no edit: it stays as it is here.
+# The dial's state is no edit and stays as it is here.
 _DIAL_FIELDS = ("dial_hz", "mode", "route", "held")
 
 
 class VersionDifference(msgspec.Struct, frozen=True):
-    """One thing that is not the same: what, how it is here and in the file, and who changed it.
+    """A difference: what, its value here and in the file, and who changed it.
 
     key : (field, item). changed_by : `both` where each side has changed it since it was read.
     """
@@ -38,12 +38,12 @@ class VersionDifference(msgspec.Struct, frozen=True):
 
     @property
     def usual(self) -> Side:
-        """The side that changed it; of both the one here, as a person works here."""
+        """The side that changed it; for both, the one here."""
         return "file" if self.changed_by == "file" else "here"
 
 
 def differences(base: Station, here: Station, file: Station) -> tuple[VersionDifference, ...]:
-    """All that differs. `base` : as it was before either side changed it."""
+    """All differences. `base` : before either side's changes."""
     changes = []
     for key in _keys(here, file):
         was, mine, theirs = _item(base, key), _item(here, key), _item(file, key)
@@ -56,7 +56,7 @@ def differences(base: Station, here: Station, file: Station) -> tuple[VersionDif
 
 
 def merged(here: Station, file: Station, chosen: Mapping[tuple[str, str], Side]) -> Station:
-    """One station of both; raises BadStation where what was chosen does not hold together."""
+    """Merge both versions; raises BadStation where the result is inconsistent."""
     station = file
     for field in _LISTS:
         names = list(dict.fromkeys(name for (_, name) in _keys(here, file, field)))
@@ -73,12 +73,12 @@ def merged(here: Station, file: Station, chosen: Mapping[tuple[str, str], Side])
 
 
 def without_dial(station: Station) -> Station:
-    """The yard alone, wherever the dial stands."""
+    """The yard without the dial's state."""
     return msgspec.structs.replace(station, dial_hz=0.0, mode="am", route="", held=False)
 
 
 def _keys(here: Station, file: Station, only: str = "") -> list[tuple[str, str]]:
-    """In the file's order, then what is only here."""
+    """Keys in the file's order, then those that exist only here."""
     keys = [] if only else [(field, "") for field in _VALUES]
     for field in (only,) if only else _LISTS:
         names = [_name(item) for side in (file, here) for item in getattr(side, field)]
@@ -105,7 +105,7 @@ def _what(key: tuple[str, str]) -> str:
 
 
 def _said(mine: Any, theirs: Any) -> tuple[str, str]:
-    """Of two items the fields that differ, in words."""
+    """Differing fields of two items, in words."""
     if mine is None or theirs is None or not isinstance(mine, msgspec.Struct) or type(mine) is not type(theirs):
         return _whole(mine), _whole(theirs)
     names = [n for n in mine.__struct_fields__ if getattr(mine, n) != getattr(theirs, n)]

@@ -1,1 +1,1 @@
-"""The dial: one entry for any frequency, a slide rule under it, the error and what it serves."""
+"""The dial: entry for any frequency, slide rule, error, and the modes it serves."""

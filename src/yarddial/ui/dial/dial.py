@@ -1,4 +1,4 @@
-"""The dial itself."""
+"""The dial widget."""
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QWheelEvent
@@ -81,7 +81,7 @@ class Dial(QWidget):
         layout.addLayout(below, 1)
 
     def nudge(self, steps: float) -> None:
-        """Move by steps of the mode."""
+        """Move by a number of the mode's steps."""
         station = self._session.desk.station
         step_hz = mode_named(station.mode).step_hz
         self._session.desk.dial(round((station.dial_hz + steps * step_hz) * 1000) / 1000)
@@ -114,7 +114,7 @@ class Dial(QWidget):
         self._say(verdict.mark, text, allows if served else f"too much: {allows}")
 
     def _show_rig(self) -> None:
-        """A few words beside the title, and both its places on the slide rule."""
+        """Show the transceiver beside the title, and its two frequencies on the slide rule."""
         rig = self._session.rig
         if rig.status == "off":
             self.rig_words.setText("")
@@ -140,7 +140,7 @@ class Dial(QWidget):
 
 
 class DialEntry(QLineEdit):
-    """One text that takes any sane way to write a frequency, or a range; bare numbers are in the unit beside it."""
+    """Text entry for a frequency in any notation, or a range; bare numbers use the unit beside it."""
 
     dialled = pyqtSignal(float)
     ranged = pyqtSignal(float, float)
@@ -162,7 +162,7 @@ class DialEntry(QLineEdit):
         """Show the dial unless something is being typed."""
         if (self.isModified() and self.hasFocus()) or text == self._shown == self.text():
             return
-        # Whoever has just come here and begins to type replaces all of it.
+        # On first entering the field, typing replaces the whole text.
         whole = self.hasFocus() and self.selectedText() == self.text()
         self._shown = text
         self.setText(text)
@@ -188,7 +188,7 @@ class DialEntry(QLineEdit):
             self._fit()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """The wheel nudges by the step."""
+        """Nudge the dial with the wheel."""
         if event is not None and event.angleDelta().y():
             self.nudged.emit(1.0 if event.angleDelta().y() > 0 else -1.0)
             event.accept()
@@ -200,7 +200,7 @@ class DialEntry(QLineEdit):
             self._dress()
 
     def resizeEvent(self, event: object) -> None:
-        """Choose the largest lettering that fits."""
+        """Choose the largest font size that fits."""
         self._fit()
 
     def _dress(self) -> None:
@@ -218,7 +218,7 @@ class DialEntry(QLineEdit):
             self.setFont(chosen)
 
     def _try(self) -> None:
-        # An untouched text is what is dialled already.
+        # An unmodified text is the present dial frequency.
         if not self.isModified():
             self.clearFocus()
             return

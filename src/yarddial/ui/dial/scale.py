@@ -1,4 +1,4 @@
-"""The slide rule under the dial: its neighbourhood with bands, known stations and the limits of the route."""
+"""Slide rule under the dial: its neighbourhood with bands, known stations and the limits of the route."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -11,7 +11,7 @@ from yarddial.yard.bands import Band, bands_within
 
 
 class SlideRule(QWidget):
-    """Centred on the dial; a click dials the place clicked."""
+    """Centred on the dial; a click dials the frequency clicked."""
 
     dialled = pyqtSignal(float)
 
@@ -43,7 +43,7 @@ class SlideRule(QWidget):
         self.update()
 
     def show_rig(self, place_hz: float | None, transmit_hz: float | None) -> None:
-        """Where a transceiver stands while the receiver is elsewhere, and where it would transmit when split."""
+        """Show a transceiver's frequency while the receiver is elsewhere, and its transmit frequency in split."""
         if (place_hz, transmit_hz) != (self._rig_hz, self._transmit_hz):
             self._rig_hz, self._transmit_hz = place_hz, transmit_hz
             self.update()
@@ -55,7 +55,7 @@ class SlideRule(QWidget):
         return self.width() / 2 + (hertz - self._dial_hz) / self._half_hz() * self.width() / 2
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Dial what was clicked."""
+        """Dial the clicked frequency."""
         if event is not None:
             share = (event.position().x() - self.width() / 2) / (self.width() / 2)
             step = self._half_hz() / 1000
@@ -78,7 +78,7 @@ class SlideRule(QWidget):
         painter.drawLine(QPointF(middle, base - px(16)), QPointF(middle, base + px(9)))
 
     def _draw_rig(self, painter: QPainter, c: Palette, base: float) -> None:
-        """A bracket for where it stands, a short thick line for where it would transmit."""
+        """Draw a bracket at its frequency, and a short thick line at its transmit frequency."""
         if self._rig_hz is not None and 0 <= (x := self._x(self._rig_hz)) <= self.width():
             painter.setPen(QPen(c.colour("slate"), 2))
             painter.drawPolyline(

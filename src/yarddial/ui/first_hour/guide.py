@@ -1,4 +1,4 @@
-"""The bar that says what is next, and the outline that points at it."""
+"""The guide's bar with the next step, and the outline that points at its control."""
 
 from collections.abc import Callable
 
@@ -18,7 +18,7 @@ CHECK_INTERVAL_MS = 300
 
 
 class Outline(QWidget):
-    """A line around a control of the window; mouse and keys go through it."""
+    """A line around a control of the window, transparent to mouse and keys."""
 
     def __init__(self, over: QWidget) -> None:
         super().__init__(over)
@@ -28,14 +28,14 @@ class Outline(QWidget):
         self.resize(over.size())
 
     def point_at(self, control: QWidget | None) -> None:
-        """Draw around it, or around nothing."""
+        """Draw around a control, or around nothing."""
         self._around = control
         self.setVisible(control is not None)
         self.raise_()
         self.update()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Cover all of the window, however large it becomes."""
+        """Follow the size of the window."""
         over = self.parentWidget()
         if event is not None and event.type() == QEvent.Type.Resize and over is not None:
             self.resize(over.size())
@@ -56,10 +56,10 @@ class Outline(QWidget):
 
 
 class Guide(QWidget):
-    """One step after the other. It can be left at any time, and nothing that was done is lost."""
+    """One step after the other. It can be left at any time without losing anything."""
 
     def __init__(self, window: QWidget, session: Session, go: Callable[[PlaceName], QWidget]) -> None:
-        """`go` opens a place and gives its page."""
+        """`go` opens a place and returns its page."""
         super().__init__()
         self._window, self._session, self._go = window, session, go
         self._number = 0
@@ -94,18 +94,18 @@ class Guide(QWidget):
 
     @property
     def step(self) -> Step:
-        """The one that is shown."""
+        """The step shown."""
         return STEPS[self._number]
 
     def begin(self) -> None:
-        """From the first that is not done yet."""
+        """Begin with the first step that is not done yet."""
         open_steps = (n for n, step in enumerate(STEPS) if step.is_done is None or not step.is_done(self._session))
         self.show()
         self._timer.start(CHECK_INTERVAL_MS)
         self.show_step(next(open_steps, 0))
 
     def show_step(self, number: int) -> None:
-        """Go to its place and point; behind the last one the guide ends."""
+        """Go to the step's place and point at its control; the guide ends after the last one."""
         if number >= len(STEPS):
             self.end()
             return
@@ -119,13 +119,13 @@ class Guide(QWidget):
         self._check()
 
     def end(self) -> None:
-        """Leave; the menu brings it back."""
+        """Leave the guide; the menu brings it back."""
         self._timer.stop()
         self.outline.point_at(None)
         self.hide()
 
     def _check(self) -> None:
-        """Is it done, and where is the control now?"""
+        """Check whether the step is done, and where its control is."""
         done = self.step.is_done is not None and self.step.is_done(self._session)
         self._mark.set_mark("good" if done else "unknown")
         self.setAccessibleDescription("done" if done else "to do")

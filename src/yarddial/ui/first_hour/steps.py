@@ -1,4 +1,4 @@
-"""What is done in the first hour, in its order: where, with which control, and how it is seen that it was done."""
+"""Steps of the first hour in order: place, control, and how their completion is recognised."""
 
 from collections.abc import Callable
 from typing import Literal
@@ -11,10 +11,10 @@ from yarddial.yard.places import PlaceName
 
 
 class Step(msgspec.Struct, frozen=True):
-    """One step of the first hour.
+    """One step.
 
-    control : attribute of the place's page, or of the window where `place` is empty; pointed at while it is in sight.
-    is_done : told by the session, never by the guide; None where only the person can tell.
+    control : attribute of the place's page, or of the window where `place` is empty; pointed at while visible.
+    is_done : reads the session; None where only the person can tell.
     """
 
     title: str
@@ -83,7 +83,7 @@ STEPS = (
 
 
 def control_of(step: Step, window: QWidget, page: QWidget | None) -> QWidget | None:
-    """The control that a step points at, if it is there and in sight."""
+    """The control that a step points at, if it exists and is visible."""
     if step.place and step.control != "strip":
         control = getattr(page, step.control, None)
     elif step.control == "strip":

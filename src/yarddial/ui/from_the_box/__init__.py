@@ -1,1 +1,1 @@
-"""The first start: what a person has got, asked once, becomes their yard."""
+"""First start: the person's equipment, asked once, becomes a yard."""

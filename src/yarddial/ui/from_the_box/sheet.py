@@ -1,4 +1,4 @@
-"""The sheet "What have you got?": a receiver, a converter, an antenna; then the yard stands."""
+"""The sheet "What have you got?": a receiver, a converter, an antenna; then the yard is built."""
 
 from collections.abc import Callable
 
@@ -25,12 +25,12 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.shelf import shelf
 
-# Receivers that begin above this hear no short wave by themselves.
+# A receiver that starts above this does not receive short wave by itself.
 HF_ENDS_HZ = 20e6
 
 
 class FromTheBox(Sheet):
-    """Three things, each chosen from a few; what the receiver can, its driver says."""
+    """Three choices; the driver describes the receiver."""
 
     manual_page = "evening"
 
@@ -106,7 +106,7 @@ class FromTheBox(Sheet):
             grid.addWidget(widget, row, 1)
         self.body.addLayout(grid)
         self.caution = Words("", 12, tone="ochre", wrap=True)
-        # Room for two cautions is kept, so that nothing moves as the choice does.
+        # Keep room for two cautions, so that nothing moves with the choice.
         self.caution.setMinimumHeight(px(36))
         self.caution.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.body.addWidget(self.caution)
@@ -142,7 +142,7 @@ class FromTheBox(Sheet):
         self._guess_antenna()
 
     def _show_caution(self, *_: object) -> None:
-        """What to mind about the chosen antenna and converter, each once."""
+        """Show the cautions of the chosen antenna and converter, each once."""
         chosen = (self.antenna.currentText(), self.converter.currentText())
         cautions = dict.fromkeys(caution_for(part) for part in shelf() if part.name in chosen)
         self.caution.setText("\n".join(caution for caution in cautions if caution))
@@ -151,7 +151,7 @@ class FromTheBox(Sheet):
         self._antenna_said = True
 
     def _guess_antenna(self) -> None:
-        """Until somebody says: a wire for HF, what comes in the box for a receiver that begins above it."""
+        """Preselect a wire for HF, or a whip for a receiver that starts above it."""
         capabilities = self._told
         if self._antenna_said or capabilities is None or capabilities.capabilities is None:
             return

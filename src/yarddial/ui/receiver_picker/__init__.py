@@ -1,1 +1,1 @@
-"""Choosing what a receiver of the yard really is."""
+"""Choice of the device for a receiver of the yard."""

@@ -23,7 +23,7 @@ STATES: dict[str, tuple[Mark, str]] = {
 
 
 class FoundList(QWidget):
-    """`chosen` carries driver and address in one."""
+    """`chosen` carries driver and address together."""
 
     chosen = pyqtSignal(str)
 
@@ -38,7 +38,7 @@ class FoundList(QWidget):
         self._shown: tuple[object, ...] | None = None
 
     def show_receivers(self, receivers: Sequence[tuple[str, FoundReceiver]], now: str) -> None:
-        """Show them; the one that the yard has now is marked as such, by its device."""
+        """Show receivers; mark the one in use by its device."""
         state = (tuple(receivers), now)
         if state == self._shown:
             return
@@ -71,7 +71,7 @@ class FoundList(QWidget):
 
 
 class Cure(QWidget):
-    """What is in the way, and the line that takes it away; the program never runs it."""
+    """The obstacle, and the command that removes it; the program never runs it."""
 
     def __init__(self, why: str, cure: str, name: str) -> None:
         super().__init__()
@@ -94,7 +94,7 @@ class Cure(QWidget):
 
 
 def speed_text(speed_mbps: float) -> str:
-    """Of a link, as people say it; empty where nobody knows."""
+    """Link speed as people say it; empty where unknown."""
     if not speed_mbps:
         return ""
     return f"{speed_mbps / 1000:g} Gb/s" if speed_mbps >= 1000 else f"{speed_mbps:g} Mb/s"

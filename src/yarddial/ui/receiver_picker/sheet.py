@@ -17,12 +17,12 @@ from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Receiver
 
-# Found by drivers that have a section of their own.
+# Drivers with a section of their own.
 OWN_SECTION = ("simulated", "sound")
 
 
 class ReceiverPicker(Sheet):
-    """Follows plugging and unplugging while it is open; a choice is one edit of the yard."""
+    """Follows plugging and unplugging while open; a choice is one edit of the yard."""
 
     manual_page = "receivers"
 
@@ -74,14 +74,14 @@ class ReceiverPicker(Sheet):
         self.resize(px(860), px(680))
 
     def _offer_now(self) -> None:
-        """A program that the yard names already stands in its field, to be read before it is allowed."""
+        """Show a program that the yard already names, to be read before it is allowed."""
         driver, _, address = self._device.partition(":")
         if driver == "process":
             self.program.command.setText(address)
             self.program.unfold()
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Look as long as somebody looks along."""
+        """Discover while visible."""
         self._choice.search()
         super().showEvent(event)
 
@@ -136,7 +136,7 @@ class ReceiverPicker(Sheet):
         self._show_known(part)
 
     def _show_known(self, part: Receiver) -> None:
-        """What its driver has told, once it was asked here."""
+        """Show the driver's report, if it was asked in this sheet."""
         empty(self._known)
         capabilities = self._choice.told
         if capabilities is None or capabilities.capabilities is None or capabilities.device != part.device:
@@ -146,7 +146,7 @@ class ReceiverPicker(Sheet):
             self._known.addWidget(Words(text, 13, weight=500, wrap=True), row, 1)
 
     def _verdict(self, part: Receiver, receivers: tuple[tuple[str, FoundReceiver], ...]) -> tuple[str, str, str]:
-        """Mark, sentence and what follows."""
+        """Mark, sentence and consequence."""
         choice = self._choice
         if choice.is_asking:
             return "unknown", f"Asking {_short(choice.device)} what it can.", "It is opened for a moment."
@@ -166,7 +166,7 @@ class ReceiverPicker(Sheet):
 
 
 def _short(device: str) -> str:
-    """A device as people name it: without what follows the question mark."""
+    """Short name of a device: without its options."""
     driver, _, address = device.partition(":")
     words = {
         "kernel": "the kernel's",
@@ -180,7 +180,7 @@ def _short(device: str) -> str:
 
 
 def summary(part: Receiver) -> str:
-    """What the driver said of it, in a line."""
+    """The driver's report in one line."""
     low_hz, high_hz = part.tuned_span_hz
     rates = f"{len(part.rates_hz)} rates" if len(part.rates_hz) > 1 else f"{part.rate_hz / 1e6:g} MS/s"
     pieces = [f"{format_bound(low_hz)} to {format_bound(high_hz)}", rates, f"{part.bits} bits"]
@@ -193,7 +193,7 @@ def summary(part: Receiver) -> str:
 
 
 def known_rows(part: Receiver) -> list[tuple[str, str]]:
-    """What was taken over, a row each."""
+    """Adopted values, one row each."""
     low_hz, high_hz = part.tuned_span_hz
     holes = "".join(f", but for {format_bound(low)} to {format_bound(high)}" for low, high in part.holes_hz)
     rates = [f"{rate / 1e6:g}" for rate in part.rates_hz]

@@ -28,7 +28,7 @@ FORMAT_WORDS = {"cu8": "8 bits, unsigned", "cs8": "8 bits, signed", "cs16": "16 
 
 
 class ToldForm(QWidget):
-    """A heading that unfolds a row of fields, and a word on what was refused. `chosen` carries the device."""
+    """A heading that unfolds fields, and a line for a refusal. `chosen` carries the device."""
 
     chosen = pyqtSignal(str)
 
@@ -60,7 +60,7 @@ class ToldForm(QWidget):
         layout.addWidget(self._fields)
 
     def unfold(self) -> None:
-        """Show the fields, or put them away."""
+        """Show or hide the fields."""
         self._fields.setVisible(self._fields.isHidden())
         first = next(iter(self._fields.findChildren(QLineEdit)), None)
         if first is not None and not self._fields.isHidden():
@@ -90,7 +90,7 @@ class ToldForm(QWidget):
         return choose
 
     def submit(self) -> None:
-        """Make a device of what was typed, or say what is wrong with it."""
+        """Make a device of the fields, or show what is wrong."""
         try:
             device = self.device()
         except YardDialError as error:
@@ -100,17 +100,17 @@ class ToldForm(QWidget):
         self.chosen.emit(device)
 
     def refuse(self, sentence: str) -> None:
-        """Say why it cannot be, under the row."""
+        """Show a refusal under the row."""
         self.said.setText(f"{sentence[:1].upper()}{sentence[1:]}." if sentence else "")
         self.said.setVisible(bool(sentence))
 
     def device(self) -> str:
-        """The device as typed; raises a YardDialError."""
+        """Device as typed; raises a YardDialError."""
         raise NotImplementedError
 
 
 class StreamForm(ToldForm):
-    """Samples that another program sends."""
+    """Form for samples that another program sends."""
 
     def __init__(self) -> None:
         super().__init__("Samples from a program", "Another program has the receiver and passes its I and Q on.")
@@ -134,7 +134,7 @@ class StreamForm(ToldForm):
 
 
 class RecordingForm(ToldForm):
-    """A recording that plays again and again."""
+    """Form for a recording that plays in a loop."""
 
     def __init__(self) -> None:
         super().__init__("A recording", "SigMF, or WAV with I and Q: played again and again in the receiver's place.")
@@ -149,7 +149,7 @@ class RecordingForm(ToldForm):
 
 
 class SoundForm(ToldForm):
-    """A stereo input with a receiver before it; or what it takes to read one."""
+    """Form for a stereo input with a receiver; or how to enable them."""
 
     def __init__(self) -> None:
         super().__init__(
@@ -170,7 +170,7 @@ class SoundForm(ToldForm):
         self._shown: tuple[FoundReceiver, ...] | None = None
 
     def show_inputs(self, inputs: Sequence[FoundReceiver]) -> None:
-        """The inputs there are now, or what is missing."""
+        """Show the present inputs, or what is missing."""
         if tuple(inputs) == self._shown:
             return
         self._shown = tuple(inputs)
@@ -192,7 +192,7 @@ class SoundForm(ToldForm):
 
 
 class ProgramForm(ToldForm):
-    """A program of the person's: allowed once, by a press that shows it."""
+    """Form for a program of the person's: allowed once, by a button that shows it."""
 
     def __init__(self, is_allowed: Callable[[str], bool], allow: Callable[[str], None]) -> None:
         super().__init__(
@@ -211,7 +211,7 @@ class ProgramForm(ToldForm):
         return program_device(self.command.text())
 
     def submit(self) -> None:
-        """Pressing is allowing: the button says so, and what is allowed stands beside it."""
+        """Pressing the button allows the program shown beside it."""
         try:
             device = self.device()
             if not self._is_allowed(device):
@@ -233,7 +233,7 @@ class ProgramForm(ToldForm):
 def told_forms(
     is_allowed: Callable[[str], bool], allow: Callable[[str], None], choose: Callable[[str], None]
 ) -> tuple[StreamForm, SoundForm, RecordingForm, ProgramForm]:
-    """All of them, each handing on what it makes."""
+    """Create all forms, each passing on its device."""
     forms = (StreamForm(), SoundForm(), RecordingForm(), ProgramForm(is_allowed, allow))
     for form in forms:
         form.chosen.connect(partial(choose))

@@ -1,1 +1,1 @@
-"""How it looks: colours, typefaces, the style sheet."""
+"""Appearance: colours, typefaces, the style sheet."""

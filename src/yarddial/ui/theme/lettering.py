@@ -15,13 +15,13 @@ _FILES = {
 }
 _families: dict[str, str] = {}
 _scale = 1.0
-# Made once each: a page asks for the same few hundreds of times.
+# Cached fonts: a page asks for the same ones hundreds of times.
 _fonts: dict[tuple[float, str, int], QFont] = {}
 
 
 def load() -> None:
     """Register the shipped faces with Qt; call once there is an application."""
-    # importlib.resources would cost a tenth of the time to the first paint.
+    # importlib.resources would take a tenth of the time to the first paint.
     folder = os.path.join(os.path.dirname(__file__), "fonts")
     for face, names in _FILES.items():
         for name in names:
@@ -33,24 +33,24 @@ def load() -> None:
 
 
 def set_scale(scale: float) -> None:
-    """Scale all lettering, from 0.8 to 2.0."""
+    """Set the scale of all fonts, from 0.8 to 2.0."""
     global _scale
     _scale = min(max(scale, 0.8), 2.0)
     _fonts.clear()
 
 
 def scale() -> float:
-    """Scale factor of the lettering in force."""
+    """Present scale of the fonts."""
     return _scale
 
 
 def px(size: float) -> int:
-    """A length in pixels that grows with the lettering."""
+    """Length in pixels that grows with the font scale."""
     return round(size * _scale)
 
 
 def font(size: float = 13, face: Face = "sans", weight: int = 400) -> QFont:
-    """A font of a pixel size at scale 1; readouts have a slashed zero. Shared: not to be changed by the caller."""
+    """Font of a pixel size at scale 1; readouts have a slashed zero. Shared: the caller must not change it."""
     key = (size, face, weight)
     if key not in _fonts:
         _fonts[key] = _make(size, face, weight)

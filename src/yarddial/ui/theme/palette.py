@@ -26,7 +26,7 @@ class Palette(msgspec.Struct, frozen=True):
         return colour
 
 
-# Ochre is a little darker than a printed ochre, so that words in it can be read on paper.
+# Darker than a printed ochre, so that text in it is readable on paper.
 DAY = Palette(
     "day", "#F3EEE3", "#FBF8F1", "#22302B", "#5E675F", "#CFC7B6", "#1E5B4B", "#B73A27", "#8A5C0F", "#3E5C7A", "#FBF8F1"
 )
@@ -48,12 +48,12 @@ _now = DAY
 
 
 def palette() -> Palette:
-    """The colours in force."""
+    """Present colours."""
     return _now
 
 
 def use(chosen: Palette) -> None:
-    """Put a palette in force; the caller repaints."""
+    """Set the palette; the caller repaints."""
     global _now
     _now = chosen
 

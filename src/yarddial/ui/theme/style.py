@@ -9,7 +9,7 @@ from yarddial.ui.theme.palette import Palette, use
 
 
 def apply(app: QApplication, chosen: Palette) -> None:
-    """Dress the application in a palette and repaint all of it."""
+    """Apply a palette to the application and repaint it."""
     use(chosen)
     app.setFont(lettering.font(13))
     app.setPalette(_qt_palette(chosen))

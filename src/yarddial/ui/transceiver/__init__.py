@@ -1,1 +1,1 @@
-"""The transceiver beside the receiver: linked, followed, kept safe; and its own transmission heard."""
+"""The transceiver beside the receiver: link, following, safety, and its own transmission."""

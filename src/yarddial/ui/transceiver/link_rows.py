@@ -1,4 +1,4 @@
-"""How a transceiver is linked: which, by what, on which line; asked of the computer where it can tell."""
+"""Link of a transceiver: model, kind of link and port, with choices read from the computer where possible."""
 
 from collections.abc import Callable
 
@@ -24,7 +24,7 @@ USUAL_SPEED = "usual speed"
 
 
 class LinkRows(QWidget):
-    """The rows that a kind needs; Link keeps the address with the part and links it."""
+    """Fields for each kind of link; Link stores the address in the part and links it."""
 
     def __init__(self, session: Session, say: Callable[[str], None]) -> None:
         super().__init__()
@@ -89,7 +89,7 @@ class LinkRows(QWidget):
         self._show_rows()
 
     def _ask_models(self) -> None:
-        """The daemon's own list, asked of it in a thread."""
+        """Read the daemon's model list in a thread."""
         from yarddial.drivers.rig.daemon_process import RigModel, models
 
         def show(rig_models: tuple[RigModel, ...]) -> None:
@@ -113,7 +113,7 @@ class LinkRows(QWidget):
         return next(parts, None)
 
     def _take_address(self) -> None:
-        """Show how the chosen transceiver was linked before."""
+        """Show the chosen transceiver's former link."""
         from yarddial.drivers.rig.opening import RigAddress, parse_rig_address
 
         part = self._part()
@@ -139,14 +139,14 @@ class LinkRows(QWidget):
                 widget.setVisible(key in ("which", "kind", *wanted.get(kind, ())))
 
     def show_link(self) -> None:
-        """Nothing can be linked without a transceiver in the yard."""
+        """Disable linking without a transceiver in the yard."""
         self.link.setEnabled(self.which.count() > 0)
         self.link.setText("Link" if self._session.rig.status == "off" else "Link it anew")
         if not self.which.count():
             self._say("the yard has no transceiver: put one in from the shelf (A)")
 
     def address(self) -> str:
-        """As the rows have it."""
+        """Address from the fields."""
         device, speed = self.device.currentText().strip(), self.speed.currentData()
         line = f"@{device}{f':{speed}' if speed else ''}" if device else ""
         match self.kind.currentData():
@@ -188,6 +188,6 @@ def _entry(name: str, hint: str) -> QLineEdit:
 
 
 def _is_simulated(session: Session) -> bool:
-    """A yard whose receivers are all made up has a made-up transceiver."""
+    """True for a yard with only simulated receivers, whose transceiver is simulated as well."""
     devices = [route.receiver.device for route in session.desk.station.resolved_routes() if not route.missing]
     return bool(devices) and all(device.startswith("simulated:") for device in devices)

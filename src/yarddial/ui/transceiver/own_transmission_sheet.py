@@ -1,4 +1,4 @@
-"""One's own transmission into a dummy load, heard by one's own receiver: the transmitter's dial, and its width."""
+"""Measurement of the person's own transmission into a dummy load: frequency and bandwidth."""
 
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QCheckBox, QWidget
@@ -14,7 +14,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 
 
 class OwnTransmissionSheet(Sheet):
-    """Two things to see to, one button to hold, then the answer."""
+    """Two confirmations, one button to hold, then the answer."""
 
     manual_page = "transceiver"
 
@@ -66,7 +66,7 @@ class OwnTransmissionSheet(Sheet):
             self.buttons.insertWidget(place, act)
 
     def changeEvent(self, event: QEvent | None) -> None:
-        """Whoever turns to another window has let go."""
+        """Turning to another window releases the key."""
         super().changeEvent(event)
         if event is not None and event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
             self._own.let_go()

@@ -1,4 +1,4 @@
-"""The transceiver: what it does now, what it could do to the receiver, following, split, and how it is linked."""
+"""The transceiver: state, danger to the receiver, following, split, and link."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
@@ -16,7 +16,7 @@ from yarddial.yard.frequency import format_frequency, parse_frequency
 
 
 class TransceiverSheet(Sheet):
-    """The verdict first; then, from top to bottom, what is to be done."""
+    """The verdict first; then the actions from top to bottom."""
 
     manual_page = "transceiver"
 

@@ -1,1 +1,1 @@
-"""Pieces that any place may use; they know no session."""
+"""Widgets for any place; they know no session."""

@@ -1,4 +1,4 @@
-"""A choice of few: text with a small mark that it opens."""
+"""Choice among a few: text with a small mark that it opens."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
@@ -9,9 +9,9 @@ from yarddial.ui.theme.palette import palette
 
 
 class ChoiceBox(QComboBox):
-    """A drop-down that is drawn as text on the page with a small triangle behind it, at the right end of its room.
+    """A drop-down drawn as text with a small triangle, at the right end of its room.
 
-    at_left : at the left end, for one that stands where a line begins.
+    at_left : at the left end, for one at the start of a line.
     """
 
     def __init__(self, name: str, *, at_left: bool = False) -> None:
@@ -22,14 +22,14 @@ class ChoiceBox(QComboBox):
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """The wheel scrolls the page; it changes the choice only where that has the focus."""
+        """The wheel scrolls the page; it changes the choice only with the focus."""
         if event is not None and not self.hasFocus():
             event.ignore()
             return
         super().wheelEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw text and triangle; a line under it while it has the focus."""
+        """Draw text and triangle; underline it with the focus."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect())

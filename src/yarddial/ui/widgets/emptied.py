@@ -1,10 +1,10 @@
-"""A layout made empty, so that it can be filled anew."""
+"""Emptying of a layout, to fill it again."""
 
 from PyQt6.QtWidgets import QLayout
 
 
 def empty(layout: QLayout) -> None:
-    """Take everything out. It is out of sight at once: the deletion itself waits for the event loop."""
+    """Remove everything. It is hidden at once, since the deletion waits for the event loop."""
     while layout.count():
         item = layout.takeAt(0)
         if item is None:

@@ -1,4 +1,4 @@
-"""A sheet that asks for a file: a path to type, completed from the disk, and recent ones to choose from."""
+"""Sheet that asks for a file: a path with completion, and recent files."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -12,9 +12,9 @@ from yarddial.yard.errors import YardDialError
 
 
 class FileSheet(Sheet):
-    """Enter submits the path; a refusal is said under it and the sheet stays.
+    """Enter submits the path; a refusal is shown under it and the sheet stays.
 
-    reads : the file is there already; it is written otherwise. note : what to mind, under the path.
+    reads : the file must exist; otherwise it is written. note : a caution under the path.
     """
 
     manual_page = "files"

@@ -12,15 +12,15 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.words import Words
 
 MAX_SHOWN = 12
-# Words that tell nothing of what is meant.
+# Words without information about the target.
 STOP_WORDS = frozenset(("a", "an", "the", "is", "it", "of", "my", "do", "i", "how", "where"))
 NOTHING_FOUND = "Nothing found: try another word, such as gain, offset, driver, record or report; or type a frequency."
 
 
 class Findable(msgspec.Struct, frozen=True):
-    """Something to go to: its kind, its name, and what Enter does.
+    """A target: its kind, its name, and what Enter does.
 
-    also : other words that people use for it. caution : what to mind before it is chosen; shown under the list.
+    also : other words that people use for it. caution : shown under the list while it is selected.
     """
 
     kind: str
@@ -64,7 +64,7 @@ class Finder(QDialog):
         layout.addWidget(self.list)
         self.caution = Words("", 12, tone="ochre", wrap=True)
         if any(thing.caution for thing in things):
-            # Room for it is kept, so that the list does not move as the choice does.
+            # Keep room for it, so that the list does not move with the selection.
             self.caution.setMinimumHeight(px(50))
             self.list.currentRowChanged.connect(self._show_caution)
             layout.addWidget(self.caution)
@@ -74,7 +74,7 @@ class Finder(QDialog):
         self._match("")
 
     def move_choice(self, step: int) -> None:
-        """Go up or down among the matches."""
+        """Move up or down among the matches."""
         count = self.list.count()
         if count:
             self.list.setCurrentRow((self.list.currentRow() + step) % count)
@@ -83,7 +83,7 @@ class Finder(QDialog):
         self.caution.setText(self._shown[row].caution if 0 <= row < len(self._shown) else "")
 
     def choose(self, *_: object) -> None:
-        """Go to what is chosen."""
+        """Run the selected target."""
         row = self.list.currentRow()
         if 0 <= row < len(self._shown):
             self.close()
@@ -102,7 +102,7 @@ class Finder(QDialog):
 
 
 def ranked(things: Sequence[Findable], text: str) -> list[Findable]:
-    """What a text finds, the best first: a name that it begins, names that hold its words, then other words for it."""
+    """Targets that match a text, best first: names that begin with it, names with its words, then other words."""
     words = [_plain(word) for word in text.split() if word.lower() not in STOP_WORDS] or [
         _plain(w) for w in text.split()
     ]
@@ -111,7 +111,7 @@ def ranked(things: Sequence[Findable], text: str) -> list[Findable]:
 
 
 def _rank(thing: Findable, text: str, words: list[str]) -> tuple[int, int] | None:
-    """How well; None where a word begins none of its words. Of two that are alike the shorter name goes first."""
+    """Rank of a match; None where a word matches nothing. Shorter names win ties."""
     name, also = _words_of(thing.name), _words_of(f"{thing.kind} {thing.also}")
     if not all(_begins(word, [*name, *also]) for word in words):
         return None
@@ -123,7 +123,7 @@ def _rank(thing: Findable, text: str, words: list[str]) -> tuple[int, int] | Non
     in_name = sum(_begins(word, name) for word in words)
     if all(word in name for word in words):
         return 1, len(name)
-    # Whole words that people use for it beat beginnings of words.
+    # Whole words beat beginnings of words.
     if all(word in name or word in also for word in words):
         return (2, len(words) - in_name)
     return (3, len(name)) if in_name == len(words) else (4, len(words) - in_name)
@@ -134,14 +134,14 @@ def _begins(word: str, others: list[str]) -> bool:
 
 
 def _words_of(text: str) -> list[str]:
-    """Its words, and the halves of those with a hyphen."""
+    """Words of a text, including the halves of hyphenated ones."""
     whole = [word for word in re.split(r"[\s,;:()/·']+", text) if word]
     halves = [half for word in whole if "-" in word for half in word.split("-") if half]
     return [_plain(word) for word in (*whole, *halves)]
 
 
 def _plain(word: str) -> str:
-    """Without its plural's s, so that `routes` finds a route."""
+    """Remove the plural's s, so that `routes` finds a route."""
     word = word.lower().strip(".")
     return word[:-1] if len(word) > 3 and word.endswith("s") and not word.endswith("ss") else word
 
@@ -154,7 +154,7 @@ class FinderLine(QLineEdit):
         self._finder = finder
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Move the choice with the arrows; go there on Enter."""
+        """Move the selection with the arrows; run it on Enter."""
         if event is None:
             return
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):

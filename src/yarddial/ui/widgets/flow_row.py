@@ -1,4 +1,4 @@
-"""A row that goes on in a second line where there is no room: nothing in it is ever cut."""
+"""A row that wraps into further lines, so that nothing is cut."""
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QLayoutItem, QWidget
@@ -7,7 +7,7 @@ from yarddial.ui.theme.lettering import px
 
 
 class FlowRow(QLayout):
-    """Widgets from left to right, each as wide as it asks; `spacing` in design pixels."""
+    """Widgets from left to right at their preferred width; `spacing` in design pixels."""
 
     def __init__(self, *widgets: QWidget, spacing: float = 10) -> None:
         super().__init__()
@@ -23,11 +23,11 @@ class FlowRow(QLayout):
             self._items.append(item)
 
     def count(self) -> int:
-        """How many items there are."""
+        """Number of items."""
         return len(self._items)
 
     def itemAt(self, index: int) -> QLayoutItem | None:
-        """An item, or None beyond the last."""
+        """Item by index; None beyond the last."""
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
@@ -35,7 +35,7 @@ class FlowRow(QLayout):
         return self._items.pop(index) if 0 <= index < len(self._items) else None
 
     def expandingDirections(self) -> Qt.Orientation:
-        """It takes no more than it needs."""
+        """It does not expand."""
         return Qt.Orientation(0)
 
     def hasHeightForWidth(self) -> bool:
@@ -52,13 +52,13 @@ class FlowRow(QLayout):
         self._lay(rect, move=True)
 
     def sizeHint(self) -> QSize:
-        """All in one line, if there were the room."""
+        """Size in a single line."""
         shown = [item.sizeHint() for item in self._items if not item.isEmpty()]
         wide = sum(size.width() for size in shown) + self.spacing() * max(len(shown) - 1, 0)
         return QSize(wide, max((size.height() for size in shown), default=0))
 
     def minimumSize(self) -> QSize:
-        """The widest item alone in its line."""
+        """Size of the widest item alone."""
         shown = [item.sizeHint() for item in self._items if not item.isEmpty()]
         return QSize(
             max((size.width() for size in shown), default=0), max((size.height() for size in shown), default=0)
@@ -87,7 +87,7 @@ def _place(line: list[tuple[QLayoutItem, int]], y: int, high: int, move: bool) -
 
 
 def together(*widgets: QWidget, spacing: float = 6) -> QWidget:
-    """Widgets that stay in one line, such as a word and what belongs to it."""
+    """Widgets that stay in one line, such as a word and its field."""
     group = QWidget()
     row = QHBoxLayout(group)
     row.setContentsMargins(0, 0, 0, 0)

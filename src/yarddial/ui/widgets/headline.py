@@ -1,4 +1,4 @@
-"""The verdict at the top of a place: a mark, one sentence, what follows from it."""
+"""Headline of a place: mark, verdict in one sentence, consequence."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -8,7 +8,7 @@ from yarddial.ui.widgets.words import Words
 
 
 class Headline(QWidget):
-    """The eye finds this first."""
+    """The headline, designed to be seen first."""
 
     def __init__(self) -> None:
         super().__init__()

@@ -1,4 +1,4 @@
-"""A sheet that asks for one line of text."""
+"""Sheet that asks for one line of text."""
 
 from collections.abc import Callable
 
@@ -11,7 +11,7 @@ from yarddial.yard.errors import YardDialError
 
 
 class LineSheet(Sheet):
-    """Enter submits; a refusal is said under the line and the sheet stays."""
+    """Enter submits; a refusal is shown under the line and the sheet stays."""
 
     def __init__(self, parent: QWidget, heading: str, text: str, submit: Callable[[str], object]) -> None:
         super().__init__(parent, heading, 520)

@@ -54,7 +54,7 @@ class MarkSign(QWidget):
             self.update()
 
     def sizeHint(self) -> QSize:
-        """A little air around the mark."""
+        """The mark with a small margin."""
         return QSize(px(self._size + 4), px(self._size + 4))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

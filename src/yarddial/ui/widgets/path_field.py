@@ -1,4 +1,4 @@
-"""A field for a path: typed, completed from the disk, dropped on it, or chosen in a dialog."""
+"""Field for a path: typed, completed from the disk, dropped, or chosen in a dialog."""
 
 from pathlib import Path
 
@@ -13,7 +13,7 @@ from yarddial.ui.widgets.words import button
 class PathField(QLineEdit):
     """A line of text with a button at its end.
 
-    writes : the file need not be there. kinds : what the dialog shows first, such as "Sound (*.wav *.flac)".
+    writes : the file need not exist. kinds : filter of the dialog, such as "Sound (*.wav *.flac)".
     """
 
     def __init__(self, name: str, hint: str = "", *, writes: bool = False, kinds: str = "") -> None:
@@ -32,7 +32,7 @@ class PathField(QLineEdit):
 
     @property
     def path(self) -> Path | None:
-        """What was given, with the home folder filled in; None where nothing was."""
+        """Given path with the home folder expanded; None where empty."""
         text = self.text().strip()
         return Path(text).expanduser() if text else None
 
@@ -45,14 +45,14 @@ class PathField(QLineEdit):
         )
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """A file may be dropped."""
+        """Accept a file."""
         if event is not None and _dropped(event):
             event.acceptProposedAction()
         else:
             super().dragEnterEvent(event)
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """Its path is taken, instead of what was there."""
+        """Replace the text by the dropped path."""
         path = _dropped(event) if event is not None else ""
         if event is not None and path:
             self.setText(path)
@@ -61,7 +61,7 @@ class PathField(QLineEdit):
             super().dropEvent(event)
 
     def complete_from_disk(self) -> None:
-        """Complete what is typed; asked for where there is one such field, since it watches the disk."""
+        """Complete from the disk; optional, since it watches the disk."""
         model = QFileSystemModel(self)
         model.setRootPath(QDir.rootPath())
         completer = QCompleter(model, self)
@@ -87,7 +87,7 @@ class PathField(QLineEdit):
 
 
 def _dropped(event: QDropEvent) -> str:
-    """The first file of what is dragged, or nothing."""
+    """First dragged file, or None."""
     data = event.mimeData()
     urls = data.urls() if data is not None else []
     return next((url.toLocalFile() for url in urls if url.isLocalFile()), "")

@@ -9,14 +9,14 @@ from yarddial.ui.theme.lettering import font
 if TYPE_CHECKING:
     from PyQt6.QtGui import QPdfWriter, QTextDocument, QTextTable
 
-# Of A4, points on every side; pixels at 120 to the inch that the page's number takes under the text.
+# Margins of A4 in points; resolution; pixels for the page number below the text.
 MARGIN_PT, RESOLUTION_DPI, FOOT_PX = 48, 120, 34
 
 
 def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) -> None:
-    """Print HTML to a PDF on A4, `across` on its side, no row of a table on two pages.
+    """Print HTML to a PDF on A4, landscape with `across`, without splitting table rows.
 
-    Raises NotWritten, and then no half file is left.
+    Raises NotWritten, and leaves no partial file then.
     """
     from PyQt6.QtCore import QBuffer, QIODevice, QMarginsF, QSizeF
     from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QTextDocument
@@ -34,7 +34,7 @@ def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) ->
         layout.setPaintDevice(writer)
     document.setDocumentMargin(0)
     document.setDefaultFont(font(size))
-    # A narrow space that must not break does so in a text document all the same; a plain one of its kind does not.
+    # A narrow no-break space breaks in a text document, the plain one does not.
     document.setHtml(html.replace("\u202f", "\u00a0"))
     document.setPageSize(QSizeF(writer.width(), writer.height() - FOOT_PX))
     _keep_rows_whole(document)
@@ -44,7 +44,7 @@ def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) ->
 
 
 def _paint(document: "QTextDocument", writer: "QPdfWriter") -> None:
-    """Every page, with its number at the foot where there is more than one."""
+    """Paint every page, numbered where there is more than one."""
     from PyQt6.QtCore import QRectF, Qt
     from PyQt6.QtGui import QPainter
 
@@ -65,7 +65,7 @@ def _paint(document: "QTextDocument", writer: "QPdfWriter") -> None:
 
 
 def _keep_rows_whole(document: "QTextDocument") -> None:
-    """Move a row that would break over two pages onto the next: its cells get so much more room at their tops."""
+    """Move a row that would be split to the next page, by padding the tops of its cells."""
     from PyQt6.QtGui import QTextTable
 
     root = document.rootFrame()

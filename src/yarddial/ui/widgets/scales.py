@@ -1,4 +1,4 @@
-"""Scales of a chart drawn: numbers beside it and under it, at steps that people can read."""
+"""Scales of a chart: numbers beside and below it, at readable steps."""
 
 from collections.abc import Callable
 from math import ceil, floor
@@ -10,7 +10,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 
-# Room that a number wants, logical pixels.
+# Room of a number, logical pixels.
 UP_PX, ALONG_PX = 36, 84
 
 
@@ -24,7 +24,7 @@ def ticks(ends: tuple[float, float], limit: int) -> list[tuple[float, str]]:
 def scale_up(
     painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], unit: str = "", *, lines: bool = False
 ) -> None:
-    """Numbers at the left, the unit over them; with `lines` a hairline at each, and a stronger one at nought."""
+    """Draw numbers at the left with the unit above; with `lines` a hairline at each, stronger at zero."""
     painter.setFont(font(11, "mono"))
     painter.setPen(c.colour("quiet"))
     right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -42,7 +42,7 @@ def scale_up(
 def scale_along(
     painter: QPainter, c: Palette, chart: QRectF, ends: tuple[float, float], format_value: Callable[[str], str] = str
 ) -> None:
-    """Numbers under it, none cut off at the right; `said` adds what belongs to each."""
+    """Draw numbers below, none cut off at the right."""
     device = painter.device()
     edge = float(device.width()) if device is not None else chart.right()
     painter.setFont(font(11, "mono"))

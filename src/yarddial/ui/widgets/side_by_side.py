@@ -1,27 +1,27 @@
-"""The page of a place: the verdict over all of it, the picture at the left, what belongs to it at the right."""
+"""Layout of a place: headline above, picture at the left, its column at the right."""
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtWidgets import QBoxLayout, QLayout, QScrollArea, QVBoxLayout, QWidget
 
 from yarddial.ui.theme.lettering import px
 
-# Design pixels: the narrowest picture beside its column, and the lowest picture above it.
+# Design pixels: minimum width of a picture beside its column, and minimum height above it.
 MIN_PICTURE_WIDTH, MIN_PICTURE_HEIGHT = 400, 310
-# What Qt takes for "as large as you like".
+# Qt's value for an unlimited size.
 UNLIMITED_WIDTH = 16_777_215
 
 
 class Pressed(QWidget):
-    """A page that asks for the least height its layout can live with, not the one it would like."""
+    """A page that reports its minimum height instead of its preferred one."""
 
     def heightForWidth(self, width: int) -> int:
-        """Asked by the area that scrolls it."""
+        """Called by the scroll area."""
         layout = self.layout()
         return layout.minimumHeightForWidth(width) if layout is not None else -1
 
 
 class SideBySide(QScrollArea):
-    """Picture and column beside each other; the column below the picture where both have no room, and then scrolled."""
+    """Picture and column side by side; the column below the picture, scrolled, where there is no room."""
 
     def __init__(self, left: QLayout, right: QWidget) -> None:
         super().__init__()
@@ -30,7 +30,7 @@ class SideBySide(QScrollArea):
         self._right_wide = self._column.minimumWidth()
         self._stacked: bool | None = None
         self._inside = Pressed()
-        # No grid: of what goes on in a second line, a grid takes the height it would like for the least.
+        # Not a grid, which takes the preferred height of wrapping items as their minimum.
         self._row = QBoxLayout(QBoxLayout.Direction.LeftToRight, self._inside)
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(px(22))
@@ -48,11 +48,11 @@ class SideBySide(QScrollArea):
 
     @property
     def is_stacked(self) -> bool:
-        """True while the column stands below the picture."""
+        """True while the column is below the picture."""
         return bool(self._stacked)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Follow the room there is, and what the column has grown to."""
+        """Follow changes of the available room and of the column."""
         if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.LayoutRequest):
             port = self.viewport()
             if port is not None and watched is port:
@@ -71,7 +71,7 @@ class SideBySide(QScrollArea):
         return max(column.sizeHint().height(), px(40))
 
     def _stretch(self) -> None:
-        """All of the column, and above it the lowest picture."""
+        """Set heights: the whole column, and the minimum picture above it."""
         high = self._column_height()
         self._right.setFixedHeight(high)
         self._inside.setMinimumHeight(px(MIN_PICTURE_HEIGHT) + self._row.spacing() + high)
@@ -95,7 +95,7 @@ class SideBySide(QScrollArea):
 
 
 def side_by_side(place: QWidget, headline: QWidget, left: QLayout, right: QWidget) -> None:
-    """Lay a place out; the headline stays in sight."""
+    """Lay a place out; the headline stays visible."""
     layout = QVBoxLayout(place)
     layout.setContentsMargins(px(26), px(16), px(24), px(10))
     layout.setSpacing(px(8))

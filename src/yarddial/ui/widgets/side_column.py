@@ -1,4 +1,4 @@
-"""The column beside a picture: as wide as it is told, scrolled where the window is low."""
+"""The column beside a picture: fixed width, scrolled in a low window."""
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
@@ -7,10 +7,10 @@ from yarddial.ui.theme.lettering import px
 
 
 class _Inside(QWidget):
-    """At least as high as what wraps in it needs at its width; by itself a scrolled widget is pressed together."""
+    """Keeps the height that wrapping items need, because a scrolled widget is compressed otherwise."""
 
     def event(self, event: QEvent | None) -> bool:
-        """When something in it, or its width, has changed."""
+        """Update after a change of content or width."""
         done = super().event(event)
         if event is not None and event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize):
             layout = self.layout()
@@ -22,7 +22,7 @@ class _Inside(QWidget):
 
 
 def side_column(width: float, spacing: float = 6) -> tuple[QScrollArea, QVBoxLayout]:
-    """The column, and the layout that is filled from above; a stretch at its end is the caller's."""
+    """The column, and its layout, filled from above; the caller adds a stretch at its end."""
     inside = _Inside()
     layout = QVBoxLayout(inside)
     layout.setContentsMargins(0, 0, px(8), 0)

@@ -1,4 +1,4 @@
-"""Doing a thing once, soon, however often it is asked for."""
+"""Deferred call that runs once for many requests."""
 
 from collections.abc import Callable
 
@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, QTimer
 
 
 class Soon(QTimer):
-    """Call it as often as you like: `act` runs once, when the event loop has nothing better to do."""
+    """Call it any number of times: `act` runs once, when the event loop is idle."""
 
     def __init__(self, parent: QObject, act: Callable[[], None]) -> None:
         super().__init__(parent)

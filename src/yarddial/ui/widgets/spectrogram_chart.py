@@ -14,20 +14,20 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 from yarddial.ui.widgets.traces import PlotTrace
 
-# Columns kept; at ten a second more than the widest window shows.
+# Number of columns kept; at ten a second more than the widest window shows.
 MAX_COLUMNS = 2400
-# The floor is drawn this far up the ramp's foot, and a line this far above it is full ink.
+# The floor is drawn this far above the ramp's foot; a line this far above the floor is full ink.
 FOOT_DB, MIN_RANGE_DB = 3.0, 26.0
-# How fast the followed floor rises, dB a column.
+# Rise of the tracked floor, dB per column.
 FLOOR_RISES_DB = 0.1
-# Columns after which the ramp's range is found anew.
+# Columns between updates of the ramp's range.
 COLUMNS_A_RANGE = 10
 # Columns averaged for the profile: the last three seconds.
 PROFILE_COLUMNS = 30
 
 
 class SpectrogramChart(QWidget):
-    """Draws columns of levels; marks zero, and where the line is expected."""
+    """Draws columns of levels, the middle, and the expected position of the line."""
 
     SCALE_WIDTH = 58
 
@@ -46,7 +46,7 @@ class SpectrogramChart(QWidget):
         self._profile, self._peak, self._floor = PlotTrace(), PlotTrace(), PlotTrace()
         self.peak_db = self.floor_db = np.empty(0, np.float32)
         self.keeps_extremes = False
-        # The ramp's ends by hand; None finds them in what is drawn.
+        # Manual ends of the ramp; None for automatic.
         self._by_hand: tuple[float, float] | None = None
         self._expected: tuple[float, float] | None = None
         self.zero_label = ""
@@ -63,13 +63,13 @@ class SpectrogramChart(QWidget):
         return QSize(px(300), px(126))
 
     def scale(self, ends_db: tuple[float, float] | None) -> None:
-        """Draw levels from the lightest to the darkest between two ends, dB; None finds them by itself."""
+        """Set the ramp from lightest to darkest, dB; None for automatic."""
         self._by_hand, self._low_db = ends_db, np.nan
         self.update()
 
     @property
     def range_db(self) -> tuple[float, float]:
-        """The levels drawn lightest and darkest now."""
+        """Present ends of the ramp."""
         return self._low_db, self._high_db
 
     @property
@@ -78,7 +78,7 @@ class SpectrogramChart(QWidget):
         return self._count
 
     def begin(self, half_span_hz: float, column_s: float, rows: int) -> None:
-        """Begin a new picture."""
+        """Restart with a new picture."""
         self._half_span_hz, self._column_s = half_span_hz, column_s
         self._levels = np.full((MAX_COLUMNS, rows), np.nan, np.float32)
         self._count = self._coloured = self._ranged = 0
@@ -95,7 +95,7 @@ class SpectrogramChart(QWidget):
         self.update()
 
     def _keep_extremes(self, column: NDArray[np.float32]) -> None:
-        """The highest so far, and a floor that goes down with the level at once and up slowly."""
+        """Track the maximum, and a floor that falls at once and rises slowly."""
         if self._count == 1:
             self.peak_db, self.floor_db = column.copy(), column.copy()
             return
@@ -104,7 +104,7 @@ class SpectrogramChart(QWidget):
         np.minimum(self.floor_db, column, out=self.floor_db)
 
     def expect(self, offset_hz: float, sigma_hz: float) -> None:
-        """Mark where the line should be, with its uncertainty."""
+        """Mark the expected position of the line with its uncertainty."""
         if self._expected != (offset_hz, sigma_hz):
             self._expected = (offset_hz, sigma_hz)
             self.update()
@@ -140,7 +140,7 @@ class SpectrogramChart(QWidget):
         return self._levels[index]
 
     def _colour(self, c: Palette, width: int, height: int) -> None:
-        """Colour what is new, as high as the chart; all of it when the range, the height or the theme has changed."""
+        """Colour new columns at the chart's height; all of them after a change of range, height or theme."""
         shown = min(self._count, width, MAX_COLUMNS)
         again = self._count - self._ranged >= COLUMNS_A_RANGE or self._count < self._ranged or np.isnan(self._low_db)
         if again and self._find_range(shown):
@@ -148,7 +148,7 @@ class SpectrogramChart(QWidget):
         if self._palette_name != c.name or self._pixels.shape != (height, MAX_COLUMNS):
             self._palette_name = c.name
             self._pixels = np.zeros((height, MAX_COLUMNS), np.uint32)
-            # PyQt's stub asks for bytes; the buffer itself is what keeps the image and the array one.
+            # PyQt's stub asks for bytes; passing the buffer itself keeps image and array identical.
             buffer = cast("bytes", self._pixels.data)
             self._image = QImage(buffer, MAX_COLUMNS, height, 4 * MAX_COLUMNS, QImage.Format.Format_RGB32)
             self._coloured = max(self._count - MAX_COLUMNS, 0)
@@ -160,13 +160,13 @@ class SpectrogramChart(QWidget):
         self._coloured = self._count
 
     def _find_range(self, shown: int) -> bool:
-        """The ramp's two ends from what was drawn lately; True when they have moved."""
+        """Find the ramp's ends from recent columns; True when they have changed."""
         self._ranged = self._count
         if self._by_hand is not None:
             moved = (self._low_db, self._high_db) != self._by_hand
             self._low_db, self._high_db = self._by_hand
             return moved
-        # Every few levels tell as much, and are found in a tenth of the time.
+        # A subset of the levels is sufficient and ten times faster.
         recent = self._recent(min(shown, 300)).reshape(-1)
         recent = recent[:: max(recent.size // 8_000, 1)]
         floor = float(np.median(recent)) + FOOT_DB
@@ -177,7 +177,7 @@ class SpectrogramChart(QWidget):
         return True
 
     def _blit(self, painter: QPainter, chart: QRectF) -> None:
-        """The ring buffer as two pieces, the newest column at the right edge once the chart is full."""
+        """Draw the ring buffer in two pieces, the newest column at the right edge once the chart is full."""
         shown = min(self._count, int(chart.width()), MAX_COLUMNS)
         first = (self._count - shown) % MAX_COLUMNS
         ahead = min(shown, MAX_COLUMNS - first)
@@ -205,7 +205,7 @@ class SpectrogramChart(QWidget):
         self._draw_seconds(painter, chart, small)
 
     def _ticks(self, limit: int) -> tuple[list[tuple[float, str]], str]:
-        """Places on the frequency scale, hertz from its middle, with their numbers; and the unit."""
+        """Ticks of the frequency scale, hertz from its middle, with labels; and the unit."""
         step = nice_step(2 * self._half_span_hz, limit)
         scale, unit = (1000.0, "kHz") if self._half_span_hz >= 2000 else (1.0, "Hz")
         last = int(self._half_span_hz / step * 1.0001)
@@ -246,7 +246,7 @@ class SpectrogramChart(QWidget):
             painter.drawLine(QPointF(x, high), QPointF(x, low))
 
     def _draw_profile(self, painter: QPainter, c: Palette, chart: QRectF, margin: QRectF) -> None:
-        """The last seconds' mean; where it is kept, the highest ever and the slowly followed floor beside it."""
+        """Draw the mean of the last seconds; with tracking also the maximum and the floor."""
         recent = self._recent(PROFILE_COLUMNS)
         mean_db = 10 * np.log10(np.mean(10 ** (recent * np.float32(0.1)), axis=0))
         floor = float(np.median(mean_db))
@@ -267,7 +267,7 @@ class SpectrogramChart(QWidget):
 
 
 def _label(painter: QPainter, c: Palette, text: str, right_bottom: QPointF, role: str) -> None:
-    """A small label with paper behind it, so that it can be read on ink."""
+    """Draw a small label on a paper ground, so that it is readable on ink."""
     metrics = QFontMetricsF(painter.font())
     width = metrics.horizontalAdvance(text)
     box = QRectF(right_bottom.x() - width - px(4), right_bottom.y() - metrics.height(), width + px(8), metrics.height())
@@ -277,7 +277,7 @@ def _label(painter: QPainter, c: Palette, text: str, right_bottom: QPointF, role
 
 
 def _as_high(share: NDArray[np.float32], height: int) -> NDArray[np.float32]:
-    """Columns of any number of rows drawn `height` high: straight between the rows, or the strongest of several."""
+    """Scale columns to `height` pixels: interpolated, or the maximum of several rows."""
     rows = share.shape[1]
     if height < rows:
         edges = np.arange(height) * rows // height
@@ -294,7 +294,7 @@ def _ramp(c: Palette) -> NDArray[np.uint32]:
 
 @lru_cache(maxsize=4)
 def _shades(card: str, ink: str) -> NDArray[np.uint32]:
-    """From card to ink in 256 steps, evenly in lightness."""
+    """From card to ink in 256 perceptually even steps."""
     foot, top = QColor(card), QColor(ink)
     share = np.linspace(0, 1, 256)[:, None] ** 1.15
     a = np.array([foot.red(), foot.green(), foot.blue()])

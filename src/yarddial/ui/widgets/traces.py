@@ -1,4 +1,4 @@
-"""Lines of thousands of points, filled by numpy without a Python object a point."""
+"""Lines of thousands of points, filled by numpy without a Python object per point."""
 
 from typing import Any
 
@@ -13,19 +13,19 @@ _array: Any = sip.array
 
 
 class PlotTrace:
-    """A line through points; its buffer is kept from one painting to the next."""
+    """A line through points; its buffer is reused from one painting to the next."""
 
     def __init__(self) -> None:
         self._lines: Any = None
         self._ends: NDArray[np.float64] = np.empty((0, 4))
 
     def draw(self, painter: QPainter, x: NDArray[Any], y: NDArray[Any]) -> None:
-        """Draw it with the painter's pen. A wide pen on noise is dear, for this as for any line."""
+        """Draw it with the painter's pen. A wide pen on noise is slow."""
         count = x.size - 1
         if count < 1:
             return
         if self._ends.shape[0] != count:
-            # PyQt's own array of lines, seen by numpy as rows of x1, y1, x2, y2.
+            # PyQt's array of lines, seen by numpy as rows of x1, y1, x2, y2.
             self._lines = _array(QLineF, count)
             self._ends = np.frombuffer(self._lines, np.float64).reshape(count, 4)
         self._ends[:, 0], self._ends[:, 1] = x[:-1], y[:-1]

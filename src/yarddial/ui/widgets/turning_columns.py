@@ -1,4 +1,4 @@
-"""Columns beside each other; below each other where the page is narrow."""
+"""Columns side by side, or below each other on a narrow page."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
@@ -9,11 +9,11 @@ from yarddial.ui.widgets.side_by_side import Pressed
 
 
 class TurningColumns(QScrollArea):
-    """The columns are added to `row`, what scrolls above them to `page`.
+    """Columns are added to `row`, scrolled content above them to `page`.
 
-    Narrower than `turns_at` design pixels the columns stand below each other.
+    Narrower than `turns_at` design pixels they are below each other.
 
-    stacked_height : the least height of all of them then, design pixels; 0 where they know it themselves.
+    stacked_height : minimum height of all of them then, design pixels; 0 where they know it themselves.
     """
 
     def __init__(self, turns_at: float, spacing: float, stacked_height: float = 0) -> None:
@@ -32,7 +32,7 @@ class TurningColumns(QScrollArea):
         self.setWidget(self.inside)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Turn where it has to."""
+        """Change the arrangement where necessary."""
         stacked = self.width() < px(self._turns_at)
         direction = QBoxLayout.Direction.TopToBottom if stacked else QBoxLayout.Direction.LeftToRight
         if direction != self.row.direction():

@@ -1,4 +1,4 @@
-"""A value one can edit in place: text until it has the focus, refused in a sentence when it makes no sense."""
+"""A value that is edited in place: text until focused, with a refusal in one sentence."""
 
 from collections.abc import Callable
 
@@ -13,7 +13,7 @@ from yarddial.yard.errors import YardDialError
 
 
 class ValueField(QLineEdit):
-    """Enter or leaving the field submits; Escape brings the old text back.
+    """Enter or leaving the field submits; Escape restores the old text.
 
     `submit` takes the text and raises a YardDialError to refuse it.
     """
@@ -30,7 +30,7 @@ class ValueField(QLineEdit):
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
 
     def show_value(self, text: str) -> None:
-        """Show the value in force; a text being edited is left alone."""
+        """Show the present value; a text being edited is left alone."""
         if self.isModified() and self.hasFocus():
             return
         self._shown = text
@@ -39,7 +39,7 @@ class ValueField(QLineEdit):
         self._set_wrong("")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter submits, Escape takes back."""
+        """Enter submits, Escape restores."""
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.read_entry()
             self.selectAll()
@@ -50,7 +50,7 @@ class ValueField(QLineEdit):
         super().keyPressEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        """Leaving submits what was changed."""
+        """Submit a changed text on leaving."""
         super().focusOutEvent(event)
         if self.isModified() and (event is None or event.reason() != Qt.FocusReason.PopupFocusReason):
             self.read_entry()

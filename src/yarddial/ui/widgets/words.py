@@ -1,4 +1,4 @@
-"""Lettering on the page: headings, sentences, hairlines."""
+"""Text on the page: headings, sentences, hairlines."""
 
 from PyQt6.QtCore import QEvent, QSize, Qt
 from PyQt6.QtGui import QFont, QFontMetrics, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
@@ -13,7 +13,7 @@ _WRAPPED_FLAGS = int(Qt.AlignmentFlag.AlignVCenter.value | Qt.TextFlag.TextWordW
 
 
 class Words(QLabel):
-    """A text in one of the page's letterings; wraps when told to, can be selected and read aloud."""
+    """A text in one of the page's styles; optionally wraps, selectable and readable by screen readers."""
 
     def __init__(
         self,
@@ -33,13 +33,13 @@ class Words(QLabel):
         self.set_tone(tone)
 
     def set_tone(self, tone: str) -> None:
-        """Colour by role: quiet, spruce, ochre, vermilion or plain ink."""
+        """Set the colour by role: quiet, spruce, ochre, vermilion or plain ink."""
         if self.property("tone") != tone:
             self.setProperty("tone", tone)
             repolish(self)
 
     def changeEvent(self, event: QEvent | None) -> None:
-        """Keep the lettering when the application's font or style changes."""
+        """Keep the style when the application's font or style changes."""
         super().changeEvent(event)
         if event is not None and event.type() == QEvent.Type.StyleChange and hasattr(self, "_lettering"):
             wanted = font(*self._lettering)
@@ -48,10 +48,10 @@ class Words(QLabel):
 
 
 class ElidedWords(Words):
-    """A line that leaves off its last clauses where there is no room for all; the whole is in the tool tip."""
+    """A line that drops its last clauses where there is no room; the tool tip has the whole text."""
 
     def sizeHint(self) -> QSize:
-        """A little more than the text, so that rounding never costs a letter."""
+        """Slightly wider than the text, so that rounding never costs a letter."""
         return QSize(super().sizeHint().width() + px(6), super().sizeHint().height())
 
     def minimumSizeHint(self) -> QSize:
@@ -71,7 +71,7 @@ class ElidedWords(Words):
 
 
 class PressButton(QPushButton):
-    """A button that Enter presses; Space does so in a sheet, and starts the receiver from anywhere in the window."""
+    """A button for Enter; Space presses it in a sheet, but starts the receiver elsewhere in the window."""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Press on Enter."""

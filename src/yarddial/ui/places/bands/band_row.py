@@ -1,4 +1,4 @@
-"""One band of the board: its mark and name, a dial scale with reach, error and ghosts, the verdict, what to do next."""
+"""One band: mark, name, a dial scale with reach, error and spurious signals, verdict and next step."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -87,7 +87,9 @@ class BandRowWidget(QWidget):
         painter.drawLine(QPointF(0, self.height() - 1), QPointF(self.width(), self.height() - 1))
 
     def _draw_scale(self, painter: QPainter, c: Palette, box: QRectF) -> None:
-        """Thick where it is reached; over it error and uncertainty, the full width being what the mode bears."""
+        """Draw the scale, thick where reached; error and uncertainty over it, at a full width of the mode's
+        tolerance.
+        """
         row, base = self.row, box.bottom()
         painter.setPen(QPen(c.colour("hairline"), px(2)))
         painter.drawLine(QPointF(box.left(), base), QPointF(box.right(), base))
@@ -99,7 +101,7 @@ class BandRowWidget(QWidget):
             share = (ghost.dial_hz - row.band.low_hz) / (row.band.high_hz - row.band.low_hz)
             x = box.left() + share * box.width()
             painter.fillRect(QRectF(x - px(2.5), base + px(2), px(5), px(5)), c.colour("vermilion"))
-        # The middle is no error, the ends are what the mode bears.
+        # The middle is no error; the ends are the mode's tolerance.
         middle, half = box.center().x(), box.width() / 2
         scale = half / row.mode.tolerance_hz
         top = box.top() + px(2)

@@ -1,4 +1,4 @@
-"""Bands of the person's own: typed, read from a file, taken out again."""
+"""The person's own bands: typed, read from a file, removed."""
 
 from functools import partial
 
@@ -18,7 +18,7 @@ from yarddial.yard.modes import MODES, mode_named
 
 
 class OwnBandsSheet(Sheet):
-    """What is there above, one more below."""
+    """List of own bands, and fields to add one."""
 
     manual_page = "bands"
 

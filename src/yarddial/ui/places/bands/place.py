@@ -23,7 +23,7 @@ from yarddial.ui.widgets.pdf import write_pdf
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 
-# Where the one thing to do next is done.
+# Place where each next step is done.
 PLACE_OF_STEP = {
     "": "Listen",
     "bench": "Bench",
@@ -36,7 +36,7 @@ SORT_ORDERS = (("by frequency", False), ("worst first", True))
 
 
 class BandsPlace(QWidget):
-    """Rows that are dial scales; a click goes into the band and opens the place where the next thing is done."""
+    """Rows of dial scales; a click goes into the band and opens the place of the next step."""
 
     wanted = pyqtSignal(str)
 
@@ -105,7 +105,7 @@ class BandsPlace(QWidget):
         session.board.on_board_changed(self._show_soon)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Have the board worked out."""
+        """Request the overview."""
         super().showEvent(event)
         self._session.board.refresh()
         self._show()
@@ -136,7 +136,7 @@ class BandsPlace(QWidget):
         FileSheet(self, "Write a report: .pdf, .html, .md or .csv", "bands.pdf", "Write", self.write_report).show()
 
     def write_report(self, path: Path) -> None:
-        """Write what is known of all bands, in the form the file's ending asks for; raises NotWritten."""
+        """Write the report of all bands, in the format of the file's ending; raises NotWritten."""
         from yarddial.analysis.board.report import report_html, report_text
 
         report = self._session.board.report()

@@ -1,4 +1,4 @@
-"""What else is in the yard: parts that the route in use does not pass; a press goes to a route that does."""
+"""Parts of the yard outside the active route; a click opens a route that contains the part."""
 
 from functools import partial
 
@@ -12,7 +12,7 @@ from yarddial.yard.shelf import kind_of
 
 
 class AlsoInYard(QWidget):
-    """Made anew only when there are other parts than before."""
+    """Rebuilt only when the parts have changed."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -26,7 +26,7 @@ class AlsoInYard(QWidget):
         layout.addLayout(self._row)
 
     def show_station(self) -> None:
-        """Show what the active route leaves out."""
+        """Show parts outside the active route."""
         station = self._session.desk.station
         used = station.route_named().parts if station.routes else ()
         others = tuple((part.name, kind_of(part).partition(" (")[0]) for part in station.parts if part.name not in used)

@@ -1,4 +1,4 @@
-"""The settings card as a sheet: numbers to copy, the ten-second tests, and a file to hand over."""
+"""The settings card as a sheet: numbers to copy, ten-second tests, and export to a file."""
 
 from functools import partial
 from pathlib import Path
@@ -18,7 +18,7 @@ from yarddial.yard.frequency import format_frequency
 
 
 class CardSheet(Sheet):
-    """One route at one place."""
+    """The card of one route at one frequency."""
 
     manual_page = "bench"
 
@@ -73,11 +73,11 @@ class CardSheet(Sheet):
     def _copy(self, value: str, _checked: bool = False) -> None:
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            # As a program wants it: a plain minus sign, no thin spaces, no plus.
+            # Plain ASCII for other programs: minus sign, no thin spaces, no plus.
             clipboard.setText(value.replace("−", "-").replace("\u202f", "").lstrip("+"))
 
     def save(self) -> None:
-        """Write the file named, in the form its ending asks for."""
+        """Write the file in the format of its ending."""
         path = Path(self.target.text().strip()).expanduser()
         try:
             if path.suffix == ".pdf":

@@ -1,4 +1,4 @@
-"""The findings of the bench: what is wrong, why, what mends it. Safety first; acknowledged, but never hidden."""
+"""Findings of the bench: fault, reason, remedy. They can be acknowledged but not hidden."""
 
 from functools import partial
 
@@ -12,7 +12,7 @@ from yarddial.ui.widgets.words import Words, button, hairline
 
 
 class FindingList(QScrollArea):
-    """All findings; a row is made anew only when its finding is another."""
+    """All findings; a row is rebuilt only when its finding changes."""
 
     mend_wanted = pyqtSignal(object)
     open_wanted = pyqtSignal(str)
@@ -61,7 +61,7 @@ class FindingList(QScrollArea):
 
 
 class FindingRow(QWidget):
-    """One finding with its buttons; the note for an acknowledgement is typed in place."""
+    """One finding with its buttons; the note of an acknowledgement is typed in place."""
 
     mend_wanted = pyqtSignal()
     open_wanted = pyqtSignal(str)

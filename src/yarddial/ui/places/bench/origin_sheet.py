@@ -1,4 +1,4 @@
-"""Where does a value come from? Measured, stated or assumed; when; and a word on it."""
+"""Origin of a value: measured, stated or assumed; date; and a note."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
@@ -46,7 +46,7 @@ class OriginSheet(Sheet):
         self.note.setFocus()
 
     def keep(self) -> None:
-        """Write it to the part, with today's date."""
+        """Store the origin in the part, with today's date."""
         origin = Origin(self.provenance.currentText(), today(), self.note.text().strip())  # type: ignore[arg-type]
         try:
             self._session.building.set_origin(self._part_name, self._key, origin)

@@ -24,7 +24,7 @@ from yarddial.yard.reach import choices
 
 
 class BenchPlace(QWidget):
-    """At the left the active route part by part; at the right all routes, and what is wrong with the yard."""
+    """The active route part by part at the left; all routes and the yard's faults at the right."""
 
     add_wanted = pyqtSignal()
     stations_wanted = pyqtSignal()
@@ -78,7 +78,7 @@ class BenchPlace(QWidget):
 
     def _join(self) -> None:
         session = self._session
-        # Only when seen, and once for all that one edit sets going.
+        # Update only while visible, and once for all changes of one edit.
         self._show_soon = Soon(self, lambda: self._show() if self.isVisible() else None)
         for subscribe in (
             session.desk.on_yard_changed,
@@ -100,12 +100,12 @@ class BenchPlace(QWidget):
         self.sheet.choose_wanted.connect(self.choose_receiver)
 
     def open_part(self, name: str, key: str = "") -> None:
-        """Show a part of the active route and give it the focus."""
+        """Show and focus a part of the active route."""
         self._show()
         self.sheet.focus_part(name, key)
 
     def open_anywhere(self, name: str) -> None:
-        """Show a part, setting the points for a route that passes it."""
+        """Show a part, on a route that contains it."""
         desk = self._session.desk
         passing = [route.name for route in desk.station.routes if name in route.parts]
         if passing and desk.station.route not in passing:
@@ -113,7 +113,7 @@ class BenchPlace(QWidget):
         self.open_part(name)
 
     def show_card(self) -> None:
-        """What to set for the dial's place over the active route, to copy or to hand over."""
+        """Open the settings card for the dial frequency over the active route."""
         from pathlib import Path
 
         from yarddial.ui.places.bench.card_sheet import CardSheet
@@ -129,13 +129,13 @@ class BenchPlace(QWidget):
         sheet.show()
 
     def choose_receiver(self, part_name: str) -> None:
-        """Open the choice of what a receiver of the yard really is."""
+        """Open the choice of device for a receiver of the yard."""
         from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 
         ReceiverPicker(self, self._session, part_name).show()
 
     def show_which_lo(self) -> None:
-        """Find out which oscillator a converter really has."""
+        """Open the search for a converter's real oscillator."""
         from yarddial.ui.places.bench.which_lo_sheet import WhichLoSheet
 
         if not self._session.desk.route.converters:
@@ -153,13 +153,13 @@ class BenchPlace(QWidget):
         ).show()  # fmt: skip
 
     def rename_route(self, name: str) -> None:
-        """Ask for another name of a route."""
+        """Ask for a new name of a route."""
         from yarddial.ui.widgets.line_sheet import LineSheet
 
         LineSheet(self, f"Rename route '{name}'", name, partial(self._session.building.rename_route, name)).show()
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Catch up with what changed while the place was hidden."""
+        """Show changes made while hidden."""
         self._show()
         super().showEvent(event)
 

@@ -1,4 +1,4 @@
-"""All routes for the dial's place, the best first, each with its reason and what it covers on one logarithmic scale."""
+"""All routes for the dial frequency, the best first, with the reason and the coverage on one logarithmic scale."""
 
 from math import log10
 
@@ -27,7 +27,7 @@ ROW_HEIGHT, FOOT_HEIGHT = 46, 36
 
 
 class RouteList(QWidget):
-    """Rows of routes. Click or Enter sets the points; arrows choose a row; P makes it the first choice."""
+    """Rows of routes. Click or Enter activates one; arrows move; P makes it the first choice."""
 
     chosen = pyqtSignal(str)
     preferred = pyqtSignal(str, bool)
@@ -54,7 +54,7 @@ class RouteList(QWidget):
     def show_routes(
         self, choices: tuple[Choice, ...], coverages: dict[str, tuple[Segment, ...]], active: str, dial_hz: float
     ) -> None:
-        """Show all routes for a place."""
+        """Show all routes for a frequency."""
         resized = len(choices) != len(self.choices)
         self.choices, self._coverages, self._active, self._dial_hz = choices, coverages, active, dial_hz
         self.row = min(self.row, max(len(choices) - 1, 0))
@@ -64,7 +64,7 @@ class RouteList(QWidget):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows choose a row, Enter sets the points, P prefers, F2 renames, Delete takes the route up."""
+        """Arrows move, Enter activates, P prefers, F2 renames, Delete removes the route."""
         if event is None or not self.choices:
             super().keyPressEvent(event)
             return
@@ -87,7 +87,7 @@ class RouteList(QWidget):
             super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """A click sets the points."""
+        """Activate the clicked route."""
         row = -1 if event is None else int(event.position().y() // px(ROW_HEIGHT))
         if 0 <= row < len(self.choices):
             self.row = row
@@ -95,17 +95,17 @@ class RouteList(QWidget):
                 self.chosen.emit(self.choices[row].route.name)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """The pointer's stretch is told in the tool tip."""
+        """Describe the segment under the pointer in the tool tip."""
         if event is not None:
             set_tip(self, self.words_at(event.position()))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        """What can be done with a route."""
+        """Show the actions for a route."""
         if self.choices:
             self.asked.emit(self.choices[self.row].route.name)
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
-        """Show which row has the keys."""
+        """Show the row that has the focus."""
         self.update()
         super().focusInEvent(event)
 
@@ -179,7 +179,7 @@ class RouteList(QWidget):
             self._paint_segment(painter, y + px(32), segment, active)
 
     def _paint_segment(self, painter: QPainter, y: float, segment: Segment, active: bool) -> None:
-        """A bar where it is reached, two rails where it arrives inverted, a thread where it is only weak."""
+        """Draw a bar where reached, two rails where inverted, a thread where only weak."""
         left, right = self.x_of(segment.low_hz), self.x_of(segment.high_hz)
         colour = palette().colour("spruce" if active else "slate", 1.0 if active else 0.6)
         width, tall = max(right - left, 2.0), px(8)

@@ -1,4 +1,4 @@
-"""The active route down the page: each part with the frequency behind it."""
+"""The active route down the page: each part with the frequency after it."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
@@ -42,7 +42,7 @@ class RoutePartsSheet(QScrollArea):
         self.setWidget(self._inside)
 
     def focus_part(self, name: str, key: str = "") -> None:
-        """Open a part and give one of its values the focus: its first, or its name."""
+        """Open a part and focus one of its values, or its name."""
         route_point = self.route_points.get(name)
         if route_point is None:
             return
@@ -57,7 +57,7 @@ class RoutePartsSheet(QScrollArea):
             self.ensureWidgetVisible(route_point, 0, px(8))
 
     def show_line(self, route: ResolvedRoute, dial_hz: float, state: DialState) -> None:
-        """Show a route, finished or not; rebuild its plates only for other parts."""
+        """Show a route, finished or not; rebuild its plates only when its parts change."""
         station = self._session.desk.station
         names = station.route_named().parts if station.routes else ()
         if names != tuple(self.route_points):
@@ -98,7 +98,7 @@ class RoutePartsSheet(QScrollArea):
             self._open_only(name)
 
     def _rebuild(self, names: tuple[str, ...]) -> None:
-        """Keep the halts of parts that stay, so that what is open stays open."""
+        """Keep the plates of parts that stay, so that open ones stay open."""
         station = self._session.desk.station
         for name in [name for name in self.route_points if name not in names]:
             gone = self.route_points.pop(name)

@@ -1,4 +1,4 @@
-"""One part on the line: a name, a frequency, a summary; opened, all its values with where they come from."""
+"""Plate of one part: name, frequency, summary; opened, all its values with their origins."""
 
 from functools import partial
 
@@ -18,12 +18,12 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.part_values import PartValue, origin_text, values_of
 from yarddial.yard.parts import Antenna, Converter, Part, Receiver, Transceiver, TwoPort
 
-# Narrow enough for a window of 1024 pixels; it grows with the room.
+# Fits a window of 1024 pixels; it grows with the room.
 FIELD_WIDTH = 118
 
 
 class RoutePointPlate(QWidget):
-    """One part; closed it is two lines, opened it shows and edits every value."""
+    """One part: two lines when closed, all values when opened."""
 
     toggled = pyqtSignal(str)
     origin_wanted = pyqtSignal(str, str)
@@ -66,7 +66,7 @@ class RoutePointPlate(QWidget):
 
     @property
     def form(self) -> "RoutePointForm | None":
-        """The form, while it is open."""
+        """Form of the values, while open."""
         return self._form
 
     def open(self) -> None:
@@ -110,12 +110,12 @@ class RoutePointPlate(QWidget):
         super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """A click beside the values opens or closes them."""
+        """Open or close the values by a click beside them."""
         if event is not None and event.position().y() < px(40):
             self.toggled.emit(self.part_name)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the track with the part on it."""
+        """Draw the track with the part."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         x, y = px(14), px(15)
@@ -129,7 +129,7 @@ class RoutePointPlate(QWidget):
 
 
 class RoutePointForm(QWidget):
-    """All values of a part: label, value, where it comes from."""
+    """All values of a part: label, value, origin."""
 
     origin_wanted = pyqtSignal(str)
     export_wanted = pyqtSignal()
@@ -183,7 +183,7 @@ class RoutePointForm(QWidget):
                 self.origins[value.key].setText(origin_text(value.origin))
 
     def focus_value(self, key: str) -> None:
-        """Give a value the focus."""
+        """Focus a value."""
         field = self.fields.get(key) or next(iter(self.fields.values()))
         field.setFocus(Qt.FocusReason.OtherFocusReason)
         if isinstance(field, ValueField):
@@ -206,7 +206,7 @@ class RoutePointForm(QWidget):
     def _add_row(self, label: str, field: QWidget, value: PartValue | None) -> None:
         row = self._grid.rowCount()
         words = Words(label, 13, wrap=True)
-        # A long value has a line of its own.
+        # A long value gets a line of its own.
         wide = value is not None and QFontMetrics(field.font()).horizontalAdvance(value.text) > px(FIELD_WIDTH)
         self._grid.addWidget(words, row, 0, 1, 2 if wide else 1)
         self._grid.addWidget(field, row + wide, 0 if wide else 1, 1, 3 if wide else 1)
@@ -224,7 +224,7 @@ class RoutePointForm(QWidget):
         self._grid.addWidget(link, row, 2)
 
     def _add_route_choices(self) -> None:
-        """What this route chooses on the part: a receiver's port, a transceiver's output."""
+        """Add the route's choices for the part: a receiver's port, a transceiver's output."""
         desk, part = self._session.desk, self._part
         route = desk.station.route_named()
         if isinstance(part, Receiver) and part.ports:
@@ -281,7 +281,7 @@ class RoutePointForm(QWidget):
 
 
 def what_is(part: Part) -> str:
-    """What a part is and does, in a few words."""
+    """Class and function of a part, in a few words."""
     from yarddial.yard.shelf import kind_of
 
     words = [kind_of(part)]
@@ -293,7 +293,7 @@ def what_is(part: Part) -> str:
 
 
 def _summary(part: Part, lengths: AntennaLengths | None) -> str:
-    """The main values, and beside an antenna how long a plain one for the dial's place would be."""
+    """Main values, and beside an antenna the length of a plain one for the dial frequency."""
     pieces = [f"{value.label} {value.text}" for value in values_of(part) if value.main and value.text]
     if isinstance(part, TwoPort) and part.need is not None:
         pieces.append(f"needs {part.need.text}")

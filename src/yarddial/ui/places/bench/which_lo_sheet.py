@@ -1,4 +1,4 @@
-"""Which oscillator does the box have? From one known station and where it was found, or from the oscillator's leak."""
+"""Search for a converter's real oscillator, by a known station or by the oscillator's leakage."""
 
 from collections.abc import Sequence
 from pathlib import Path
@@ -21,7 +21,7 @@ from yarddial.yard.oscillators import crystal_of
 
 
 class WhichLoSheet(Sheet):
-    """States the candidates, takes the evidence, gives the odds; enters the value found when asked."""
+    """Takes candidates and evidence, shows the odds, and enters the result on request."""
 
     manual_page = "bench"
 
@@ -124,7 +124,7 @@ class WhichLoSheet(Sheet):
             self._refuse(str(error))
 
     def read(self) -> None:
-        """In a recording, off the interface thread."""
+        """Read a recording, in a thread."""
         from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 
         try:
@@ -140,7 +140,7 @@ class WhichLoSheet(Sheet):
         work.start()
 
     def use(self) -> None:
-        """Enter the oscillator found."""
+        """Enter the oscillator."""
         answer = self.answer
         if answer is None or answer.lo_hz is None:
             return
@@ -220,6 +220,6 @@ def _name(candidate: Candidate) -> str:
 
 
 def _leaflets(nominal_hz: float) -> tuple[str, ...]:
-    """The sheet's own value, and for an up-converter the others that are usual for its class."""
+    """Stated value of the data sheet, and for an up-converter the other usual ones of its class."""
     usual = (100e6, 120e6, 125e6) if 90e6 < nominal_hz < 130e6 else ()
     return tuple(format_frequency(hertz) for hertz in sorted({nominal_hz, *usual}))

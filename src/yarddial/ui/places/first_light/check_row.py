@@ -1,4 +1,4 @@
-"""One check as a row: mark, name, evidence, and what to do about it."""
+"""One check as a row: mark, name, evidence, advice."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QGridLayout, QWidget
@@ -10,7 +10,7 @@ from yarddial.ui.widgets.words import Words, button, hairline
 
 
 class CheckRow(QWidget):
-    """Shows a result; a line to read and run can be copied, and is never run by the program."""
+    """Shows a result; a command can be copied, and is never run by the program."""
 
     def __init__(self, result: CheckResult) -> None:
         super().__init__()

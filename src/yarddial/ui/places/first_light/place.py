@@ -1,4 +1,4 @@
-"""The place First light: one run, each check as it is done, the worst first once all are."""
+"""The place First light: one run, each check as it is done; sorted worst first at the end."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
@@ -16,7 +16,7 @@ _ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
 
 class FirstLightPlace(QWidget):
-    """Does the receiver answer, with all its samples?"""
+    """The checks of First light."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -56,7 +56,7 @@ class FirstLightPlace(QWidget):
         self._show()
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Catch up with what changed while the place was hidden."""
+        """Show changes made while hidden."""
         self._show()
         super().showEvent(event)
 
@@ -86,7 +86,7 @@ class FirstLightPlace(QWidget):
             self._fill(results)
 
     def _fill(self, results: tuple[CheckResult, ...]) -> None:
-        """Add what is new below; made anew only where the order changed."""
+        """Append new results; rebuild only when the order changes."""
         unchanged = self._shown if self._shown is not None and results[: len(self._shown)] == self._shown else ()
         while self.rows.count() - 1 > len(unchanged):
             item = self.rows.takeAt(len(unchanged))

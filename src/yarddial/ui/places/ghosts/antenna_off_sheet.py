@@ -1,4 +1,4 @@
-"""Asks for the antenna to be taken off before a look that counts on it."""
+"""Sheet that asks for the antenna to be disconnected before a record without it."""
 
 from PyQt6.QtWidgets import QWidget
 
@@ -9,7 +9,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 
 
 class AntennaOffSheet(Sheet):
-    """Says what to take off and with what care; records when the person confirms."""
+    """Says what to disconnect and with what care; records when the person confirms."""
 
     manual_page = "ghosts"
 

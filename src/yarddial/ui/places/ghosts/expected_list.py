@@ -1,4 +1,4 @@
-"""Ghosts to expect where the dial stands: the strongest in the column, all of them in a sheet with how they move."""
+"""Spurious signals to expect at the dial: the strongest in the column, all of them with their behaviour in a sheet."""
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
@@ -16,7 +16,7 @@ HEADINGS = ("on the dial", "level", "what it is", "formula", "centre moves by D"
 
 
 class ExpectedList(QWidget):
-    """A click on a place dials it."""
+    """A click on a frequency dials it."""
 
     dialled = pyqtSignal(float)
 
@@ -62,7 +62,7 @@ class ExpectedList(QWidget):
 
 
 class ExpectedSheet(Sheet):
-    """Every one as a row."""
+    """One row for each expected signal."""
 
     manual_page = "ghosts"
 
@@ -93,14 +93,14 @@ class ExpectedSheet(Sheet):
 
 
 def moves_words(moves: float) -> str:
-    """By how much of what the centre moves."""
+    """Motion in multiples of the centre's."""
     if not moves:
         return "stays"
     return "moves by D" if moves == 1 else f"moves by {moves:g} D".replace("-", MINUS)
 
 
 def falls_words(falls: float) -> str:
-    """Against attenuation at the antenna."""
+    """Reaction to attenuation at the antenna."""
     return "stays" if not falls else f"{MINUS}{falls:g} dB"
 
 

@@ -1,4 +1,4 @@
-"""The tested span as a dial scale: what is true above it, what is a ghost below, arrows from source to ghost."""
+"""The tested span as a dial scale: true signals above, spurious ones below, arrows from source to product."""
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -14,17 +14,17 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_up, ticks
 from yarddial.yard.frequency import format_frequency
 
-# Levels drawn: from a little under the floor to the strongest.
+# Levels drawn: from slightly below the floor to above the strongest.
 UNDER_DB, OVER_DB = 6.0, 4.0
 MARKS = {"true": "spruce", "ghost": "vermilion", "unsure": "ochre"}
-# Share of the height that lies above the scale; ghosts begin under its figures, logical pixels.
+# Share of the height above the scale; spurious signals begin below its figures, logical pixels.
 SCALE_HEIGHT_SHARE, BELOW_FIGURES, BELOW_MINIMUM = 0.7, 24, 82
-# Strongest expected ghosts that are drawn.
+# Number of the strongest expected signals drawn.
 MAX_EXPECTED = 12
 
 
 class GhostsPicture(QWidget):
-    """A click dials what stands there."""
+    """A click dials the nearest peak."""
 
     dialled = pyqtSignal(float)
 
@@ -63,7 +63,7 @@ class GhostsPicture(QWidget):
         return QRectF(px(52), px(20), self.width() - px(62), self.height() - px(28))
 
     def _examined(self) -> tuple[float, float] | None:
-        """Centre and rate of the tested span, else of the one to be tested, on the dial."""
+        """Centre and rate of the tested span, else of the span to be tested, on the dial."""
         shown = self._span_test.before or self._expected_products.request
         return None if shown is None else (shown.centre_hz, shown.rate_hz)
 
@@ -73,11 +73,11 @@ class GhostsPicture(QWidget):
         return chart.left() + ((dial_hz - examined[0]) / examined[1] + 0.5) * chart.width()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it, or say what is missing."""
+        """Draw the picture, or say what is missing."""
         painter, c, chart = QPainter(self), palette(), self._chart()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         span = self._span_test.before
-        # Ghosts and their row of names need this height below the scale.
+        # Spurious signals and their names need this height below the scale.
         base = chart.top() + min(SCALE_HEIGHT_SHARE * chart.height(), chart.height() - px(BELOW_MINIMUM))
         if span is None:
             self._draw_untested(painter, c, chart, base)
@@ -98,8 +98,8 @@ class GhostsPicture(QWidget):
         self._draw_pointer(painter, c, chart, base)
 
     def _draw_untested(self, painter: QPainter, c: Palette, chart: QRectF, base: float) -> None:
-        """The scale, and under it hollow what is to be expected."""
-        # Beside the pointer, which stands right of the parked centre.
+        """Draw the scale with the expected signals hollow below it."""
+        # Left of the pointer, which is right of the parked centre.
         above = QRectF(chart.left(), chart.top(), 0.6 * chart.width(), base - chart.top())
         painter.setPen(c.colour("quiet"))
         painter.setFont(font(13))
@@ -127,7 +127,7 @@ class GhostsPicture(QWidget):
     def _draw_levels(
         self, painter: QPainter, c: Palette, chart: QRectF, base: float, low_db: float, high_db: float
     ) -> None:
-        """The span as it was seen, the strongest of each column."""
+        """Draw the spectrum, the maximum of each column."""
         span = self._span_test.before
         assert span is not None
         columns = max(int(chart.width() / 2), 16)
@@ -170,7 +170,7 @@ class GhostsPicture(QWidget):
             painter.drawText(box, int(beside), format_frequency(hertz * 1e6, 0))
 
     def _draw_mark(self, painter: QPainter, c: Palette, base: float, y: float, judged: JudgedPeak) -> None:
-        """A stem up for what is true, down for a ghost, a ring on the scale for what is open."""
+        """Draw a stem up for a true signal, down for a spurious one, a ring for an open one."""
         x, verdict = self.x_of(judged.peak.dial_hz), judged.judgement.verdict
         colour = c.colour(MARKS[verdict])
         painter.setPen(QPen(colour, px(2)))
@@ -187,7 +187,7 @@ class GhostsPicture(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _draw_arrows(self, painter: QPainter, c: Palette, base: float) -> None:
-        """From what a ghost is made of, where that stands in the span, to the ghost."""
+        """Draw arrows from sources within the span to their products."""
         span = self._span_test.before
         assert span is not None
         painter.setPen(QPen(c.colour("quiet"), 1, Qt.PenStyle.DashLine))
@@ -213,7 +213,7 @@ class GhostsPicture(QWidget):
     def _draw_names(
         self, painter: QPainter, c: Palette, chart: QRectF, base: float, named: list[tuple[float, str]]
     ) -> None:
-        """Kinds under the ghosts, in rows below one another where they are near."""
+        """Write kinds under the spurious signals, in several rows where they are close."""
         painter.setFont(font(11))
         metrics = QFontMetricsF(painter.font())
         ends = [chart.left()] * 4

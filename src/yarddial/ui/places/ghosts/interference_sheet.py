@@ -76,7 +76,7 @@ class InterferenceSheet(Sheet):
         self.resize(px(760), px(620))
 
     def hideEvent(self, event: QHideEvent | None) -> None:
-        """A look that nobody sees is none."""
+        """Cancel the record when hidden."""
         self._search.cancel()
         super().hideEvent(event)
 

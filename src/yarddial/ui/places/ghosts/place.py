@@ -1,4 +1,4 @@
-"""The place Ghosts: is it really there?"""
+"""The place Ghosts: which signals are real."""
 
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
@@ -40,7 +40,7 @@ MISSING_TEST_WORDS = {
 
 
 class GhostsPlace(QWidget):
-    """The span as a dial scale at the left; what stands at the dial, and what to do, at the right."""
+    """The span as a dial scale at the left; the signal at the dial with its remedies at the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -98,7 +98,7 @@ class GhostsPlace(QWidget):
                 heading = Words(title, 14, "serif")
                 right.addSpacing(px(4))
                 right.addWidget(heading)
-                # Without a ghost there is nothing to say under it.
+                # Without a spurious signal there is nothing below the heading.
                 self._against = heading if part is self.cures else self._against
             if isinstance(part, QGridLayout):
                 right.addLayout(part)
@@ -108,12 +108,12 @@ class GhostsPlace(QWidget):
         side_by_side(self, self.headline, left, beside)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Show what came while it was hidden."""
+        """Show changes made while hidden."""
         super().showEvent(event)
         self._show()
 
     def hideEvent(self, event: QHideEvent | None) -> None:
-        """The receiver belongs to another place from now on, unless all bands are being proven."""
+        """Release the receiver, unless all bands are being proven."""
         if not self._session.band_run.running:
             self._span_test.cancel()
         self._session.mitigation.cancel()
@@ -175,7 +175,7 @@ class GhostsPlace(QWidget):
         self._show_cures(self._cure_text(here, self._span_test.route))
 
     def _plan(self) -> None:
-        """Have it worked out what is to be expected and what helps, in threads of their own."""
+        """Request the expected signals and remedies, computed in threads."""
         mitigation, expected_products = self._session.mitigation, self._session.expected_products
         if self.isVisible() and (asked := expected_products.needed()) is not None:
             expected = Work(self, asked.work_out)

@@ -1,4 +1,4 @@
-"""True or ghost by recordings: two files at least, made with one thing changed."""
+"""True or spurious by recordings: at least two files, made with one thing changed."""
 
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
@@ -21,7 +21,7 @@ FIELDS = ("First recording", "Centre moved", "Another rate, if there is one", "A
 
 
 class RecordingsSheet(Sheet):
-    """Paths in, verdicts into the place behind; what is refused is said here."""
+    """Takes paths and passes judgements to the place; shows refusals."""
 
     manual_page = "ghosts"
 

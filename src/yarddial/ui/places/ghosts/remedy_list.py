@@ -1,4 +1,4 @@
-"""What helps against the ghost at the dial: a line for each remedy, what should become of it, a button to try it."""
+"""Remedies for the spurious signal at the dial, each with its expected result and a button to try it."""
 
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -11,7 +11,7 @@ from yarddial.ui.widgets.words import Words, button, hairline
 
 
 class RemedyList(QWidget):
-    """Rows of remedies; under them what the last trial showed, to be kept or left."""
+    """Rows of remedies, then the result of the last trial, to be kept or dropped."""
 
     def __init__(self, mitigation: Mitigation) -> None:
         super().__init__()
@@ -49,7 +49,7 @@ class RemedyList(QWidget):
         layout.addWidget(self._said)
 
     def show_cures(self, advice: str) -> None:
-        """Show the plan for what stands at the dial; advice is said where nothing can be tried."""
+        """Show the plan for the dial; `advice` is shown where nothing can be tried."""
         mitigation = self._mitigation
         remedies = mitigation.remedies if mitigation.is_current else ()
         trial = mitigation.trial if mitigation.is_current else None

@@ -1,4 +1,4 @@
-"""A remedy tried: the wanted channel and what stands around it, before over after, on one dial scale."""
+"""A tried remedy: the wanted channel and its surroundings before and after, on one dial scale."""
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
@@ -18,7 +18,7 @@ UNDER_DB, OVER_DB = 6.0, 8.0
 
 
 class RemedyPicture(QWidget):
-    """Two profiles with the same scales: what changed is what differs."""
+    """Two profiles with the same scales, so that differences are visible."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -40,7 +40,7 @@ class RemedyPicture(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Before above, after below, the dial's figures between them."""
+        """Draw before above, after below, the dial's figures between them."""
         trial = self._trial
         if trial is None:
             return
@@ -66,7 +66,7 @@ class RemedyPicture(QWidget):
         self, painter: QPainter, c: Palette, chart: QRectF, span: Span, middle_hz: float, half_hz: float,
         width_hz: float, ends_db: tuple[float, float],
     ) -> None:  # fmt: skip
-        """The channel shaded, the levels around it, the floor."""
+        """Draw the channel shaded, the levels around it, the floor."""
         low_db, top_db = ends_db
         wide = width_hz / (2 * half_hz) * chart.width()
         channel = QRectF(chart.center().x() - wide / 2, chart.top(), wide, chart.height())
@@ -116,7 +116,7 @@ class RemedyPicture(QWidget):
 
 
 def _beside(x: float, left: float) -> Qt.AlignmentFlag:
-    """Figures are under their line, at the picture's ends beside it."""
+    """Put figures under their line, or beside it at the picture's ends."""
     away = x - left - px(60)
     if abs(away) < 1:
         return Qt.AlignmentFlag.AlignHCenter

@@ -8,7 +8,7 @@ from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.words import Words, button
 from yarddial.yard.frequency import format_number
 
-# Named; the others are counted.
+# Number of signals named; the others are counted.
 MAX_NAMED = 3
 
 
@@ -41,7 +41,7 @@ class StrongList(QWidget):
         layout.addLayout(row)
 
     def show_known(self) -> None:
-        """Say how many, and which are the strongest."""
+        """Show how many, and which are the strongest."""
         strong, known = self._strong, self._strong.known
         why_not = strong.why_not()
         self.scan.setText("Stop" if strong.running else "Scan all bands")

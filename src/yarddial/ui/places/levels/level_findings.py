@@ -1,16 +1,18 @@
-"""What sweep, test and line have to say, as rows of a name and a value; a row without a value is a sentence."""
+"""Results of sweep, test and levels along the route, as rows of a name and a value; without a value it is a
+sentence.
+"""
 
 from yarddial.analysis.levels.level_line import LevelLine
 from yarddial.session.levels.levels import Levels
 from yarddial.yard.frequency import MINUS, format_bound, format_frequency
 
 Row = tuple[str, str]
-# Products named one by one.
+# Number of products named individually.
 MAX_NAMED = 6
 
 
 def found_rows(levels: Levels) -> list[Row]:
-    """Of the sweep: what is heard at the advised setting, what other habits cost, and who makes the noise."""
+    """Rows of the sweep: reception at the advised setting, cost of other habits, dominant noise."""
     advice, setting = levels.advice, levels.setting
     if not levels.is_current or (advice is None and setting is None):
         return [("Nothing yet.", "")]
@@ -42,7 +44,7 @@ def found_rows(levels: Levels) -> list[Row]:
 
 
 def tested_rows(levels: Levels) -> list[Row]:
-    """Of the 3:1 test: how many lines are what, and the products by their places."""
+    """Rows of the 3:1 test: number of lines of each kind, and the products' frequencies."""
     if not levels.is_tested or levels.running_purpose == "test":
         return [("Nothing yet.", "")]
     kinds = [line.kind for _, line in levels.lines]
@@ -59,7 +61,7 @@ def tested_rows(levels: Levels) -> list[Row]:
 
 
 def along_rows(line: LevelLine | None) -> list[Row]:
-    """Of the levels along the line: the bottleneck, the balance of noise, and how dBm came about."""
+    """Rows of the levels: bottleneck, balance of noise, and the origin of dBm."""
     if line is None:
         return [("The dial is out of reach.", "")]
     rows = [(_sentence(line.bottleneck), "")]

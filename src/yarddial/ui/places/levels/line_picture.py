@@ -1,4 +1,4 @@
-"""Levels along the line drawn: part by part to the right, dBm up; noise, signals, and what each part bears."""
+"""Levels along the route, part by part to the right, dBm up: noise, signals, and tolerated levels."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
@@ -11,7 +11,7 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_up
 from yarddial.yard.frequency import MINUS
 
-# Of the scale beyond what is drawn.
+# Margin of the scale beyond the values drawn.
 MARGIN_DB = 8.0
 
 
@@ -95,7 +95,7 @@ class LinePicture(QWidget):
         self._draw_labels(painter, c, chart, labels)
 
     def _at_antenna(self, what: str) -> float | None:
-        """Before the first part: what came in, its gain taken off."""
+        """Level before the first part, without its gain."""
         assert self._line is not None
         first: LevelAtPart = self._line.plates[0]
         value = {"noise": first.outside_dbm, "wanted": first.wanted_dbm, "strongest": first.strongest_dbm}[what]
@@ -116,7 +116,7 @@ class LinePicture(QWidget):
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), text)
 
     def _draw_labels(self, painter: QPainter, c: Palette, chart: QRectF, labels: list[tuple[float, str, str]]) -> None:
-        """At the right, each near its line's end and none on another."""
+        """Write labels at the right, near their lines' ends without overlaps."""
         painter.setFont(font(11, "sans", 500))
         lowest = -1e9
         for wanted, text, role in sorted(labels):

@@ -1,4 +1,4 @@
-"""The noise watch: what it says, its readings as a pen line, and the button that begins or ends it."""
+"""The noise watch: its result, its readings as a pen line, and the button that starts or stops it."""
 
 from PyQt6.QtCore import QLineF, QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
@@ -10,12 +10,12 @@ from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 
-# The least that the line's height stands for, dB: so that a quiet evening does not look like a rough one.
+# Minimum range of the scale, dB, so that a quiet evening does not look rough.
 MIN_SPAN_DB = 6.0
 
 
 class NoiseLine(QWidget):
-    """Readings from left to right, minute by minute; a minute without one is a gap."""
+    """Readings from left to right, minute by minute; a missing reading is a gap."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -31,7 +31,7 @@ class NoiseLine(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """A hairline, and the pen's line above it; nothing before the first reading."""
+        """Draw a hairline and the readings above it; nothing before the first reading."""
         heights = [reading.floor for reading in self._readings if reading.floor is not None]
         if not heights:
             return
@@ -52,7 +52,7 @@ class NoiseLine(QWidget):
             share = (reading.floor - low) / span_db
             here = QPointF(2 + (self.width() - 4) * reading.at_s / span_s, bottom - 3 - share * (bottom - 6))
             if before is None:
-                # The first after a gap may stay alone.
+                # The first reading after a gap may stay alone.
                 painter.drawPoint(here)
             else:
                 painter.drawLine(QLineF(before, here))
@@ -60,7 +60,7 @@ class NoiseLine(QWidget):
 
 
 class NoiseRow(QWidget):
-    """Begins and ends the watch; it goes on when the place is left."""
+    """Starts and stops the watch, which continues when the place is left."""
 
     def __init__(self, watch: NoiseWatch) -> None:
         super().__init__()

@@ -23,9 +23,9 @@ from yarddial.ui.widgets.working_sheet import working_sheet
 from yarddial.yard.frequency import MINUS
 from yarddial.yard.parts import GainStage
 
-# The surroundings of P.372, as people say them.
+# Surroundings of ITU-R P.372 in everyday words.
 SURROUNDINGS = {"city": "city", "residential": "residential", "rural": "rural", "quiet": "quiet rural"}
-# Far thunderstorms, which decide long wave and much of short wave.
+# Distant thunderstorms, which dominate long wave and much of short wave.
 STORMS = {
     "now": "storms of this hour and month", "now, southern": "storms of this hour, south of the equator",
     "summer day": "summer day's storms", "summer night": "summer night's storms", "winter day": "winter day's storms",
@@ -34,7 +34,7 @@ STORMS = {
 
 
 class LevelsPlace(QWidget):
-    """Sweep and levels along the line at the left; the gain stages, and what was found, at the right."""
+    """Sweep and levels along the route at the left; gain stages and results at the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -105,7 +105,7 @@ class LevelsPlace(QWidget):
         side_by_side(self, self.headline, left, beside)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Levels as they are now belong to the picture."""
+        """Measure the present levels for the picture."""
         super().showEvent(event)
         self._levels.weigh()
 
@@ -135,7 +135,7 @@ class LevelsPlace(QWidget):
     def _show_acts(self) -> None:
         levels = self._levels
         why_not = levels.why_not_sweep()
-        # A weighing is over before a button could be pressed.
+        # A weighing ends before a button could be pressed.
         running = levels.fraction is not None and levels.running_purpose != "weigh"
         for sweep in (*self.sweeps.values(), self.sweep_all):
             sweep.setEnabled(not why_not)
@@ -198,7 +198,7 @@ class LevelsPlace(QWidget):
 
 
 def refill(layout: QVBoxLayout, rows: list[tuple[str, str]]) -> None:
-    """Names with their values; a row without a value is a sentence."""
+    """Fill with names and values; a row without a value is a sentence."""
     empty(layout)
     for name, text in rows:
         if not text:

@@ -1,4 +1,4 @@
-"""All settings of a sweep drawn: what each hears by, over its gain; the advised one and the two habits named."""
+"""All settings of a sweep: signal over noise and products over gain; the advised one and two habits are named."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
@@ -11,12 +11,12 @@ from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_along, scale_up
 from yarddial.yard.level import GainsDb
 
-# Below this level nothing is heard, and settings cannot be told apart.
+# Below this level nothing is heard, and settings cannot be distinguished.
 MIN_DB = -10.0
 
 
 class SettingPicture(QWidget):
-    """All stages' gain to the right, signal over noise and products up."""
+    """Total gain to the right, signal over noise and products up."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -36,7 +36,7 @@ class SettingPicture(QWidget):
         return QSize(px(300), px(150))
 
     def show_settings(self, steps: tuple[GainPoint, ...], setting: BestGains | None, now: GainsDb) -> None:
-        """Show what has been measured, the advice, and what is set."""
+        """Show measured settings, the advice, and the present setting."""
         if steps != self._steps:
             self._heard_db = judged_db(steps) if steps else []
         self._steps, self._setting, self._now = steps, setting, now
@@ -83,7 +83,7 @@ class SettingPicture(QWidget):
         painter.drawText(box, right, "signal over noise and products; red where samples are clipped")
 
     def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF, at: object) -> None:
-        """Rings with names about the advised setting and the one in force."""
+        """Draw named rings around the advised and the present setting."""
         assert callable(at)
         marks = [(self._now, "set now", "vermilion")]
         if self._setting is not None and dict(self._setting.gains_db) != dict(self._now):

@@ -1,4 +1,4 @@
-"""A sweep drawn: floor and wanted signal over gain, the span between them being what one hears by."""
+"""A sweep: floor and wanted signal over gain; the distance between them is what one hears by."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
@@ -35,7 +35,7 @@ class SweepPicture(QWidget):
     def show_sweep(
         self, steps: tuple[GainPoint, ...], advice: Advice | None, set_db: float, ends_db: tuple[float, float]
     ) -> None:
-        """Show what has been measured, the gain in force, and the control's ends."""
+        """Show measured steps, the present gain, and the control's ends."""
         self._steps, self._advice, self._set_db = tuple(sorted(steps, key=lambda s: s.gain_db)), advice, set_db
         self._ends = ends_db
         self.update()
@@ -74,7 +74,7 @@ class SweepPicture(QWidget):
             ("slate", "noise in the channel", [at(step.gain_db, step.noise_dbfs) for step in self._steps]),
             ("spruce", "all in the channel", [at(step.gain_db, step.channel_dbfs) for step in self._steps]),
         )
-        # Their names stand above the chart, where no line goes.
+        # Write names above the chart, where no line goes.
         beside = 0.0
         for role, name, points in lines:
             painter.setPen(QPen(c.colour(role), 1.5))
@@ -124,7 +124,7 @@ class SweepPicture(QWidget):
         )  # fmt: skip
 
     def _draw_marks(self, painter: QPainter, c: Palette, chart: QRectF, at: object) -> None:
-        """The gain in force, and the advised one."""
+        """Draw the present and the advised gain."""
         assert callable(at)
         marks = [(self._set_db, "set now", "vermilion", chart.bottom() - px(8))] if self._steps else []
         if self._advice is not None and abs(self._advice.gain_db - self._set_db) > 0.05:

@@ -1,4 +1,4 @@
-"""Listen's pen recorder: the dial's own frequencies up its side, the pointer, the filter, what is known there."""
+"""Listen's pen recorder: dial frequencies up its side, the pointer, the filter, known signals."""
 
 from math import ceil, floor
 
@@ -13,16 +13,16 @@ from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.yard.frequency import MINUS, format_bound, format_frequency
 from yarddial.yard.level import Level, band_of
 
-# How near the pointer must be to an edge to take hold of it, logical pixels.
+# Distance from the pointer within which an edge is grabbed, logical pixels.
 EDGE_GRIP_PX = 6
-# Whose names come first where there is no room for all: stations, then what to beware of, then the rest.
+# Priority of names where there is no room for all: stations, then cautions, then the rest.
 RANKS = ("slate", "ochre", "quiet")
-# A turn of the wheel by one notch.
+# Wheel angle of one notch.
 WHEEL_NOTCH = 120
 
 
 class ListenChart(SpectrogramChart):
-    """Click or drag tunes, the edges are dragged together, with Shift one; the wheel steps, with Ctrl it zooms."""
+    """Click or drag tunes; edges are dragged together, or one with Shift; the wheel steps, or zooms with Ctrl."""
 
     SCALE_WIDTH = 84
 
@@ -37,7 +37,7 @@ class ListenChart(SpectrogramChart):
         self.middle_hz = 0.0
         self.dial_hz = 0.0
         self.edges_hz = (0.0, 0.0)
-        # What makes dBm at the receiver's socket of dBFS; None before a calibration.
+        # Offset from dBFS to dBm at the receiver's socket; None before a calibration.
         self.level_offset_db: float | None = None
         self.known: tuple[tuple[float, str, str], ...] = ()
         self._gaps: tuple[tuple[float, float], ...] = ()
@@ -51,14 +51,14 @@ class ListenChart(SpectrogramChart):
     def show_place(
         self, middle_hz: float, dial_hz: float, edges_hz: tuple[float, float], known: tuple[tuple[float, str, str], ...]
     ) -> None:
-        """The picture's middle on the dial, the dial, the filter's edges about it, and (hertz, name, role) known."""
+        """Show the middle and the dial, the filter edges about it, and known signals as (hertz, name, role)."""
         now = (middle_hz, dial_hz, edges_hz, known)
         if now != (self.middle_hz, self.dial_hz, self.edges_hz, self.known):
             self.middle_hz, self.dial_hz, self.edges_hz, self.known = now
             self.update()
 
     def show_gaps(self, gaps: tuple[tuple[float, float], ...]) -> None:
-        """Stretches in which nobody is, hertz."""
+        """Show gaps without signals, hertz."""
         if gaps != self._gaps:
             self._gaps = gaps
             self.update()
@@ -96,7 +96,7 @@ class ListenChart(SpectrogramChart):
                 min(self.place_at(chart, low_hz), chart.bottom()),
             )
             if bottom - top > px(3):
-                # A bracket at the left edge: room for a call.
+                # A bracket at the left edge marks room for a call.
                 painter.setPen(QPen(c.colour("spruce"), px(2)))
                 painter.drawPolyline(
                     QPointF(chart.left() + px(7), top + 1), QPointF(chart.left() + px(2), top + 1),
@@ -109,7 +109,7 @@ class ListenChart(SpectrogramChart):
         self._draw_known(painter, c, chart)
 
     def _draw_known(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
-        """Names at the right edge, stations before all else, none on another; a short line at each place."""
+        """Write names at the right edge, stations first, without overlaps; a short line at each frequency."""
         painter.setFont(font(11, "sans", 500))
         metrics = painter.fontMetrics()
         taken: list[float] = []
@@ -138,12 +138,12 @@ class ListenChart(SpectrogramChart):
             name: self.place_at(chart, self.dial_hz + e) for name, e in zip(("low", "high"), self.edges_hz, strict=True)
         }
         name = min(places, key=lambda key: abs(places[key] - y))
-        # Where the filter is but a line, a click tunes.
+        # Where the filter is only a line, a click tunes.
         is_wide = abs(places["low"] - places["high"]) > 3 * px(EDGE_GRIP_PX)
         return name if is_wide and abs(places[name] - y) <= px(EDGE_GRIP_PX) else ""
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Take hold of an edge, or tune."""
+        """Grab an edge, or tune."""
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         y = event.position().y()
@@ -152,7 +152,7 @@ class ListenChart(SpectrogramChart):
             self.tuned.emit(self._hertz(y))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        """Tell what is under the pointer; drag what is held."""
+        """Describe what is under the pointer, or drag."""
         if event is None:
             return
         y = event.position().y()
@@ -169,16 +169,16 @@ class ListenChart(SpectrogramChart):
                 self.setCursor(shape)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """End a drag."""
+        """Stop dragging."""
         self._held = ""
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Step the dial; with Ctrl see more or less."""
+        """Step the dial; with Ctrl zoom."""
         if event is None:
             return
         event.accept()
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            # As finely as the wheel or the pad turns: two notches for twice as much.
+            # As fine as the wheel or pad turns: two notches double it.
             self.zoomed.emit(-event.angleDelta().y() / WHEEL_NOTCH / 2)
             return
         self._turned += event.angleDelta().y()
@@ -208,9 +208,9 @@ class ListenChart(SpectrogramChart):
 
 
 def dragged_edges(edges_hz: tuple[float, float], held: str, offset_hz: float, alone: bool) -> tuple[float, float]:
-    """The filter's edges when one is dragged to an offset from the dial: the other goes as far the other way.
+    """Filter edges after dragging one to an offset from the dial: the other moves symmetrically.
 
-    alone : only the one that is held moves.
+    alone : only the dragged one moves.
     """
     low_hz, high_hz = edges_hz
     other_hz = (high_hz if held == "low" else low_hz) if alone else low_hz + high_hz - offset_hz

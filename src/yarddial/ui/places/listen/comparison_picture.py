@@ -74,7 +74,7 @@ class ComparisonPicture(QWidget):
 
 
 def _over_db(pair: Pair) -> float:
-    """Of one pair; a signal in a deep fade is taken as one part in a hundred of its noise."""
+    """Signal over noise of one pair; in a deep fade the signal is taken as one hundredth of its noise."""
     first = max(pair.first_signal / pair.first_noise, 0.01)
     second = max(pair.second_signal / pair.second_noise, 0.01)
     return 10 * log10(second / first)

@@ -1,4 +1,4 @@
-"""Two set-ups compared in turn: chosen, measured, judged."""
+"""Comparison of two set-ups in turn: choice, measurement, verdict."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QWidget
@@ -14,14 +14,14 @@ from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.frequency import MINUS, format_frequency
 
-# Less nobody hears.
+# A smaller difference is inaudible.
 ALIKE_DB = 1.0
 # Beyond this a bound counts as unlimited.
 FURTHEST_DB = 90.0
 
 
 class ComparisonSheet(Sheet):
-    """Chooses first and second, begins, and shows the difference as it becomes firm."""
+    """Chooses first and second, starts, and shows the difference as it settles."""
 
     manual_page = "listen"
 

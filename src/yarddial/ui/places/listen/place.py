@@ -30,16 +30,16 @@ from yarddial.yard.frequency import MINUS, format_frequency
 
 # Audio blocks per headline update, about three a second.
 SOUNDS_A_HEADLINE = 8
-# The rest of the span holds what is folded in from beyond it.
+# Usable half of the span; beyond it aliases appear.
 CLEAN_SHARE = 0.4
 # A scale narrower than this shows noise only.
 MIN_SCALE_DB = 6.0
-# Ways in which a carrier is heard as a tone that tells its place.
+# Demodulations in which a carrier's pitch reveals its frequency.
 TONE_MODES = ("usb", "lsb", "cw")
 
 
 class ListenPlace(QWidget):
-    """The picture at the left; how it is heard, and what is cleaned up, at the right."""
+    """The picture at the left; demodulation and clean-up at the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -195,12 +195,12 @@ class ListenPlace(QWidget):
         session.live_receiver.picture.on_spectrogram_moved(self._feed.draw)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """The receiver looks and listens for this place from now on."""
+        """Use the receiver for this place from now on."""
         self._listening.open()
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent | None) -> None:
-        """Leave the receiver to the other places, silent."""
+        """Release the receiver to the other places, silently."""
         self.sound.stop()
         self._session.reception_check.cancel()
         self._session.comparison.cancel()
@@ -212,12 +212,12 @@ class ListenPlace(QWidget):
             self.pointed.setText("no line stands out near the dial")
 
     def _calibrate(self) -> None:
-        """Ask what arrives; the answer belongs to the port and the gains set now."""
+        """Ask for the arriving level; it calibrates the present port and gains."""
         heading = f"What arrives at {self._session.desk.route.receiver.name}'s socket: -73 dBm, 50 uV or S9"
         LineSheet(self, heading, "-73 dBm", self._listening.calibrate).show()
 
     def _scale(self) -> None:
-        """Two levels typed, or nothing for a scale that finds itself."""
+        """Ask for two levels, or nothing for an automatic scale."""
         heading = "Levels drawn lightest and darkest, dBFS; leave it empty for a scale that finds itself"
         low_db, high_db = self.chart.range_db
         LineSheet(self, heading, f"{low_db:.0f} to {high_db:.0f}", self.use_scale).show()
@@ -276,7 +276,7 @@ class ListenPlace(QWidget):
         self._show_chart()
 
     def _show_visited(self) -> None:
-        """The list, made anew only when it has changed."""
+        """Show the list, rebuilt only when changed."""
         names = [
             f"{format_frequency(dial_hz)}, {DEMODULATIONS[demodulation].name}"
             for dial_hz, demodulation in self._listening.lately_heard.places
@@ -336,7 +336,7 @@ class ListenPlace(QWidget):
         )
 
     def _rig_places(self) -> list[tuple[float, str, str]]:
-        """Where the transceiver stands while the receiver is elsewhere, and where it would transmit."""
+        """Transceiver's frequency while the receiver is elsewhere, and its transmit frequency."""
         rig = self._session.rig
         places: list[tuple[float, str, str]] = []
         if (place_hz := rig.place_hz()) is not None and not rig.is_following:
@@ -346,7 +346,7 @@ class ListenPlace(QWidget):
         return places
 
     def _shows_gaps(self) -> bool:
-        """Beside a transceiver, where somebody may want to call."""
+        """True beside a transceiver, where somebody may want to call."""
         return self._session.rig.status == "linked" and self._listening.settings.demodulation in TONE_MODES
 
     def _play(self) -> None:
@@ -382,7 +382,7 @@ def _tick(text: str, tip: str) -> QCheckBox:
 
 
 def _db(level_db: float, places: int = 0) -> str:
-    # No minus before a nought.
+    # Avoid a minus sign before zero.
     return f"{round(level_db, places) + 0.0:.{places}f}".replace("-", MINUS)
 
 
@@ -392,7 +392,7 @@ def _edge(hertz: float) -> str:
 
 
 def _stereo(pilot_db: float) -> str:
-    """What is heard of the station's two channels."""
+    """Stereo reception in words."""
     share = stereo_share(pilot_db)
     if share >= 1:
         return f"in stereo, its pilot {pilot_db:.0f} dB clear"

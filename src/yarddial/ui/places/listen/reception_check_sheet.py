@@ -1,4 +1,4 @@
-"""Proof by steps: what each step changes, and how it went."""
+"""Reception check by steps: the change of each step, and its result."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QWidget
@@ -13,7 +13,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 
 
 class ReceptionCheckSheet(Sheet):
-    """Begins and shows each step's mark and sentence."""
+    """Starts the check and shows each step's mark and sentence."""
 
     manual_page = "listen"
 

@@ -1,4 +1,4 @@
-"""What is recorded of what comes in, and a recording played instead: three buttons, and how it stands."""
+"""Recording and replay: three buttons and their state."""
 
 from datetime import datetime
 from pathlib import Path
@@ -19,7 +19,7 @@ from yarddial.yard.errors import CentreUnclear
 
 
 class RecorderRow(QWidget):
-    """Sound, samples, play; under them the last file or the trouble."""
+    """Audio, samples, play; below them the last file or the trouble."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()

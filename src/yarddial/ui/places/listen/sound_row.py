@@ -1,4 +1,4 @@
-"""Where the sound goes: device, volume, mute; and bars that show that it is made, even where nobody can hear it."""
+"""Audio output: device, volume, mute; and level bars, even where nobody can hear it."""
 
 from collections.abc import Callable
 
@@ -12,7 +12,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
 
-# Of the bars.
+# Lower end of the bars.
 MIN_DB = -60.0
 
 

@@ -1,4 +1,4 @@
-"""Draws one entry of the log."""
+"""Painter of a log entry."""
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
@@ -16,7 +16,7 @@ _MARKS = {"observation": "unknown", "verification": "good", "correction": "good"
 
 
 class EntryPainter(QStyledItemDelegate):
-    """Time, kind, text and route; a day's first entry carries the date."""
+    """Time, kind, text and route; a day's first entry shows the date."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Two lines, three for the first of a day."""
@@ -69,6 +69,6 @@ class EntryPainter(QStyledItemDelegate):
 
 
 def _elided(painter: QPainter, text: str, width: float) -> str:
-    """Whole clauses; only a single one that is too long is cut."""
+    """Shorten by whole clauses; cut only a single one that is too long."""
     metrics = QFontMetricsF(painter.font())
     return whole_clauses(text, metrics, width) or metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)

@@ -14,7 +14,7 @@ from yarddial.ui.widgets.words import Words, button
 
 
 class LogPlace(QWidget):
-    """Newest first, one line an entry, days apart; a note can be added."""
+    """Newest first, one line per entry, days separated; a note can be added."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -55,7 +55,7 @@ class LogPlace(QWidget):
         layout.addWidget(self._trouble)
         layout.addWidget(self.list, 1)
         layout.addWidget(self.older, 0, Qt.AlignmentFlag.AlignLeft)
-        # How many are shown: what is older is read when it is asked for.
+        # Number of entries shown; older ones are read on request.
         self._limit = PAGE_ENTRIES
         session.log.on_log_changed(self._show)
         self._shown: tuple[Entry, ...] | None = None

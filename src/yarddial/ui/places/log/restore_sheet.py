@@ -1,4 +1,4 @@
-"""Puts a copy in the place of a damaged log, after a person has seen which."""
+"""Restoration of a damaged log from a copy that the person has seen."""
 
 from PyQt6.QtWidgets import QWidget
 
@@ -8,7 +8,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 
 
 class RestoreSheet(Sheet):
-    """Which copies there are, what becomes of the damaged log, and what came of it."""
+    """Available copies, the fate of the damaged log, and the result."""
 
     manual_page = "log"
 

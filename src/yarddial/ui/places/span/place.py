@@ -1,4 +1,4 @@
-"""The place Span: rate and centre for the band around the dial, with what every rate gives."""
+"""The place Span: rate and centre for the band around the dial, with the figures of every rate."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
@@ -22,7 +22,7 @@ from yarddial.yard.plain_text import count_of
 
 
 class SpanPlace(QWidget):
-    """The band, the picture, the five best ways, and the rates."""
+    """The band, the picture, the five best proposals, and the rates."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -71,7 +71,7 @@ class SpanPlace(QWidget):
         layout.addWidget(columns, 1)
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Catch up with what changed while the place was hidden."""
+        """Show changes made while hidden."""
         self._show()
         super().showEvent(event)
 
@@ -130,7 +130,7 @@ class SpanPlace(QWidget):
             self._rates.addWidget(Words(text, 11, tone="quiet"), 0, column, Qt.AlignmentFlag.AlignRight)
         highest, with_room = recommended(rates)
         for row, figure in enumerate(rates, 1):
-            # A rate that nobody watched may lose samples: First light tells.
+            # A rate not checked yet may lose samples; First light checks it.
             untried = " if clean" if figure.lost is None else ""
             note = f"highest{untried}" if figure is highest else "head-room" if figure is with_room else ""
             lost = "not watched" if figure.lost is None else "none" if not figure.lost else f"{100 * figure.lost:.2g} %"

@@ -1,4 +1,4 @@
-"""The span as a horizontal dial scale: the band, the clean part, what is wanted above, what is not below."""
+"""The span as a horizontal dial scale: band, clean part, wanted signals above, unwanted ones below."""
 
 from collections.abc import Callable
 
@@ -19,7 +19,7 @@ LabelPlace = Callable[[float], float]
 
 
 class SpanPicture(QWidget):
-    """Drawn for the best way to cover the band; frequencies are the dial's."""
+    """The best way to cover the band, in dial frequencies."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -39,7 +39,7 @@ class SpanPicture(QWidget):
         self.update()
 
     def show_live(self, live: SpanSpectrum | None) -> None:
-        """Show what the running receiver gets, or nothing."""
+        """Show the running receiver's spectrum, or nothing."""
         self._live = live
         self.update()
 
@@ -56,7 +56,7 @@ class SpanPicture(QWidget):
             self._draw_steps(painter, answer)
 
     def _draw_steps(self, painter: QPainter, answer: SpanAnswer) -> None:
-        """A band wider than the span: the clean part of each step in turn, with its centre and its number."""
+        """Draw a band wider than the span: the clean part of each step, with its centre and number."""
         c, base = palette(), px(BASE_HEIGHT)
         half_hz = CLEAN_SHARE * answer.step_rate_hz / 2
         ends = [answer.band.low_hz, answer.band.high_hz]
@@ -86,7 +86,7 @@ class SpanPicture(QWidget):
         self._labels(painter, known, base + px(24), +1, "spruce")
 
     def _draw_cover(self, painter: QPainter, answer: SpanAnswer) -> None:
-        """The best way: clean part, band and wanted channels above the scale, what is unwanted below it."""
+        """Draw the best proposal: clean part, band and wanted channels above the scale, unwanted signals below."""
         c, cover = palette(), answer.covers[0]
         ends = sorted(answer.mapped.dial_hz(cover.centre_hz + side * cover.rate_hz / 2) for side in (-1, 1))
         left, width = px(8), self.width() - px(16)
@@ -119,7 +119,7 @@ class SpanPicture(QWidget):
         painter.drawText(QPointF(x(middle - clean) + px(6), px(40)), "free of aliases")
 
     def _draw_live(self, painter: QPainter, answer: SpanAnswer, live: SpanSpectrum, x: LabelPlace, base: float) -> None:
-        """The running receiver's own span where it lies on this scale: mean in ink, peaks of the moment above it."""
+        """Draw the running receiver's span on this scale: mean in ink, present peaks above it."""
         ends = [answer.mapped.dial_hz(live.centre_hz + side * live.rate_hz / 2) for side in (-1, 1)]
         places = np.linspace(x(ends[0]), x(ends[1]), live.mean_db.size)
         floor_db = float(np.median(live.mean_db)) - 4.0
@@ -144,14 +144,14 @@ class SpanPicture(QWidget):
             painter.drawLine(QPointF(at, base), QPointF(at, base + px(5)))
             painter.setPen(palette().colour("quiet"))
             wide = metrics.horizontalAdvance(text)
-            # The number stays readable where a line goes down past it.
+            # Keep the number readable where a line passes it.
             painter.fillRect(
                 QRectF(at - wide / 2 - px(2), base + px(8), wide + px(4), px(11)), palette().colour("paper")
             )
             painter.drawText(QPointF(at - wide / 2, base + px(17)), text)
 
     def _labels(self, painter: QPainter, places: list[tuple[float, str]], start: float, side: int, role: str) -> None:
-        """Lines from the scale to their names, names set off in rows so that none lies on another."""
+        """Draw lines from the scale to their names, in rows without overlaps."""
         painter.setFont(font(11, "sans", 500))
         metrics = QFontMetricsF(painter.font())
         rows: list[float] = []
@@ -172,7 +172,7 @@ class SpanPicture(QWidget):
                 QPointF(at, y - (px(2) if side > 0 else -px(2))),
             )
             names.append((QPointF(text_left, y + (px(10) if side > 0 else 0)), name))
-        # Names over lines: a line to a further row must not cross a nearer name.
+        # Draw names over lines: a line to a further row must not cross a nearer name.
         for place, name in names:
             ground = QRectF(
                 place.x() - px(2), place.y() - metrics.ascent(), metrics.horizontalAdvance(name) + px(4), px(13)

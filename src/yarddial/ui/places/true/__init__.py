@@ -1,1 +1,1 @@
-"""True: measure, fit, apply, verify."""
+"""The place True: measure, fit, enter, verify."""

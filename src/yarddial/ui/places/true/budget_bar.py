@@ -1,4 +1,4 @@
-"""The uncertainty of the dial as a bar of its parts."""
+"""Uncertainty of the dial as a bar of its contributions."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
@@ -26,11 +26,11 @@ class BudgetBar(QWidget):
         return QSize(px(200), px(16) + px(17) * max(len(self._parts), 1))
 
     def minimumSizeHint(self) -> QSize:
-        """The same: nothing of it may be hidden."""
+        """As preferred, since no part may be hidden."""
         return self.sizeHint()
 
     def show_state(self, state: DialState) -> None:
-        """Show the parts of the uncertainty, largest first."""
+        """Show the contributions, largest first."""
         parts = tuple(sorted(state.budget_hz, key=lambda part: -part[1]))
         if parts != self._parts:
             self._parts = parts

@@ -15,10 +15,10 @@ from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words
 
 if TYPE_CHECKING:
-    # Not needed before the first measurement.
+    # Imported when first used.
     from yarddial.dsp.carrier import Carrier
 
-# Phases within this are drawn on the finest scale, degrees.
+# Scales of the phase, degrees: the finest that contains it.
 SCALES_DEG = (1.0, 3.0, 10.0, 30.0, 90.0, 180.0)
 
 
@@ -45,7 +45,7 @@ class CarrierView(QWidget):
         self.hide()
 
     def show_carrier(self, carrier: "Carrier | None") -> None:
-        """Name the model, and draw what is left."""
+        """Show the model's name and the residual."""
         if carrier is self._carrier:
             return
         self._carrier = carrier
@@ -61,7 +61,7 @@ class CarrierView(QWidget):
 
 
 class ResidualPicture(QWidget):
-    """Phase as dots about a line, level as a line of its own, over the time of the measurement."""
+    """Phase as dots about a line, level as another line, over the measurement's time."""
 
     def __init__(self) -> None:
         super().__init__()

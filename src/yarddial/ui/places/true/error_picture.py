@@ -1,4 +1,4 @@
-"""Dial error and uncertainty over all routes, against what the mode can bear."""
+"""Dial error and uncertainty over all routes, against the mode's tolerance."""
 
 from itertools import islice
 from math import asinh, log10
@@ -21,18 +21,18 @@ from yarddial.yard.station import Station
 KNEE_HZ = 1.0
 TOP_HZ = 100_000.0
 CURVE_POINTS = 24
-# Between two routes, logical pixels.
+# Gap between two routes, logical pixels.
 ROUTE_GAP_PX = 26
 
 # Points along a route: frequency, error, uncertainty, hertz.
 Wedge = list[tuple[float, float, float]]
 
-# More wedges beside each other cannot be read; the active route stands first then.
+# Maximum number of wedges; the active route is shown first.
 MAX_ROUTES = 12
 
 
 class ErrorPicture(QWidget):
-    """One wedge a route: the middle is the error, the width one sigma to either side."""
+    """One wedge per route: its middle is the error, its width one sigma to either side."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -53,7 +53,7 @@ class ErrorPicture(QWidget):
     def show_routes(
         self, station: Station, oscillators: Oscillators, mode: Mode, corrected: Station | None = None
     ) -> None:
-        """Work out error and uncertainty along every route, now and with a correction entered where one is proposed."""
+        """Calculate error and uncertainty along every route, now and with the proposed correction entered."""
         self._tolerance_hz, self._mode = mode.tolerance_hz, mode.name
         self._dial = (station.dial_hz, station.route)
         routes = sorted(station.resolved_routes(), key=lambda resolved: resolved.name != station.route)
@@ -89,7 +89,7 @@ class ErrorPicture(QWidget):
         return (self.width() - px(154) - px(ROUTE_GAP_PX) * (count - 1)) / count + px(ROUTE_GAP_PX - 2)
 
     def _names_high(self) -> float:
-        """Room for the routes' names, in as many lines as the longest needs."""
+        """Height for the routes' names, by the longest."""
         metrics, flags = QFontMetricsF(font(11)), int(Qt.TextFlag.TextWordWrap)
         box = QRectF(0, 0, self._column(), 1_000)
         return max([metrics.boundingRect(box, flags, name).height() for name, _ in self.wedges] or [px(10)])
@@ -132,7 +132,7 @@ class ErrorPicture(QWidget):
         )
 
     def _draw_legend(self, painter: QPainter, c: Palette, chart: QRectF) -> None:
-        """Which is now, and which once it is entered."""
+        """Draw the legend: now, and once entered."""
         painter.setFont(font(11))
         for row, (role, text) in enumerate((("slate", "now"), ("spruce", "once entered"))):
             y = chart.center().y() + px(22) + row * px(15)

@@ -1,4 +1,4 @@
-"""What is off, what it was measured against, what to measure next."""
+"""Errors of the oscillators, their measurements, and the next measurement."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -23,12 +23,12 @@ from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import reaching
 
 if TYPE_CHECKING:
-    # Not needed before the first paint.
+    # Imported when first used, after the first paint.
     from yarddial.analysis.correction.next_measurement import NextMeasurement
 
-# More oscillators than this are the yard's, not the route's.
+# With more oscillators than this show only those of the route.
 MAX_OSCILLATORS = 12
-# Looks that are listed, and with the last measurement's model beside them.
+# Number of observations listed, without and with the last measurement's model beside them.
 MAX_ROWS, FEWER_ROWS = 6, 3
 
 
@@ -152,7 +152,7 @@ class Evidence(QWidget):
         self._off.setColumnStretch(1, 1)
 
     def _nearest(self, names: Sequence[str]) -> list[str]:
-        """As many as can be read: all of a usual yard; of a large one those of this route, then the measured ones."""
+        """Select as many as are readable: all of a usual yard; in a large one the route's, then the measured ones."""
         if len(names) <= MAX_OSCILLATORS:
             return list(names)
         here = {name for name, _ in self._session.calibration.state().slopes}
@@ -200,7 +200,7 @@ class Evidence(QWidget):
         grid.addWidget(hairline(), 2 * row + 1, 0, 1, len(cells))
 
     def _helps(self) -> str:
-        """What would help most, and what it would bring."""
+        """Describe the most useful measurement, and its expected result."""
         proposal = self._proposal
         if proposal is None:
             return ""

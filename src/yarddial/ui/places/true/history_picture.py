@@ -1,4 +1,4 @@
-"""An oscillator's history: measured errors over months with their sigmas, and what is expected of it from here on."""
+"""History of an oscillator: measured errors over months with their sigmas, and the forecast."""
 
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -40,7 +40,7 @@ class HistoryPicture(QWidget):
     def show_history(
         self, points: tuple[Point, ...], ahead: tuple[Point, ...], corrected_s: tuple[float, ...], now_s: float
     ) -> None:
-        """Show what was measured, what is expected with its uncertainty, and when a correction was entered."""
+        """Show measurements, the forecast with its uncertainty, and times of corrections."""
         self._points, self._ahead, self._corrected_s, self._now_s = points, ahead, corrected_s, now_s
         self.update()
 
@@ -100,7 +100,7 @@ class HistoryPicture(QWidget):
             painter.drawText(box, int(Qt.AlignmentFlag.AlignHCenter), text)
 
     def _draw_ahead(self, painter: QPainter, c: Palette, at: Callable[[float, float], QPointF]) -> None:
-        """What is expected, with its uncertainty."""
+        """Draw the forecast with its uncertainty."""
         if not self._ahead:
             return
         upper = [at(point.time_s, point.ppm + point.sigma_ppm) for point in self._ahead]
@@ -115,7 +115,7 @@ class HistoryPicture(QWidget):
     def _draw_moments(
         self, painter: QPainter, c: Palette, chart: QRectF, ends_s: tuple[float, float], at: Callable[[float], float]
     ) -> None:
-        """Today, and when a correction was entered."""
+        """Draw today, and times of corrections."""
         painter.setPen(QPen(c.colour("vermilion"), 1))
         x = at(self._now_s)
         painter.drawLine(QPointF(x, chart.top()), QPointF(x, chart.bottom()))
@@ -129,7 +129,7 @@ class HistoryPicture(QWidget):
 
 
 def even_dates(first_s: float, last_s: float) -> list[datetime]:
-    """Round dates between two moments, no more than fit: the first of months over long times, else even days."""
+    """Round dates between two moments that fit: first days of months over long times, else even days."""
     first, days = datetime.fromtimestamp(first_s, UTC), (last_s - first_s) / DAY_S
     if days > 60:
         step = next((n for n in (1, 2, 3, 6, 12) if days / 30.4 / n <= MAX_DATES), 24)

@@ -1,4 +1,4 @@
-"""The history of an oscillator: what it was, what it will be, when to measure again; the temperature noted."""
+"""History of an oscillator: past, forecast, time for the next measurement; temperature notes."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
@@ -14,7 +14,7 @@ from yarddial.ui.widgets.words import Words, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.oscillators import spoken
 
-# Corrections that the picture marks.
+# Number of corrections marked in the picture.
 MAX_READ = 500
 MAX_CORRECTIONS = 4
 
@@ -71,7 +71,7 @@ class HistorySheet(Sheet):
             value = float(text) if text else None
         except ValueError:
             value = None
-        # Sheds freeze and attics boil; anything beyond is a slip.
+        # Sheds freeze and attics heat up; anything beyond this range is a typing error.
         if text and (value is None or not -40 <= value <= 80):
             self.more.setText(f"'{text}' is no temperature of a room: give degrees Celsius, such as 21.5.")
             return

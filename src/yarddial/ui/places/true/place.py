@@ -29,7 +29,7 @@ HOW_LONG = (("as long as it helps", 0.0), ("4 s", 4.0), ("30 s", 30.0), ("2 min"
 
 
 class TruePlace(QWidget):
-    """The pen recorder at the left, what is off and what it was measured against at the right."""
+    """The pen recorder at the left; oscillators and their measurements at the right."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -54,7 +54,7 @@ class TruePlace(QWidget):
         self.apply.clicked.connect(session.calibration.apply)
         self._feed = SpectrogramFeed(self.recorder, session.live_receiver)
         self._lay_out()
-        # One key can change dial, mode, route and receiver: all of it is shown at once, once.
+        # One key can change dial, mode, route and receiver: update once for all.
         self._show_soon = Soon(self, self._show)
         session.calibration.on_calibration_changed(self._show_soon)
         session.live_receiver.on_receiver_changed(self._show_soon)
@@ -83,7 +83,7 @@ class TruePlace(QWidget):
         side_by_side(self, self.headline, left, self._evidence)
 
     def show_all(self) -> None:
-        """All oscillators of the yard in one list, and the walk that trues them."""
+        """Open the list of all oscillators with the calibration sequence."""
         from yarddial.ui.places.true.all_oscillators_sheet import AllOscillatorsSheet
 
         AllOscillatorsSheet(self, self._session).show()
@@ -145,13 +145,13 @@ class TruePlace(QWidget):
         return "The receiver is off. Space starts it; M measures the station at the dial."
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Draw what came while the place was hidden."""
+        """Draw what arrived while hidden."""
         super().showEvent(event)
         self._feed.draw()
 
 
 def _trap(reference: Reference) -> str:
-    """What to mind with a station: caution first, then the trap of its kind."""
+    """Pitfalls of a station: caution first, then the trap of its kind."""
     kind = kind_named(reference.kind)
     if kind is None:
         return f"{reference.name}, {reference.note or reference.kind}."

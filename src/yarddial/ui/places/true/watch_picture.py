@@ -1,4 +1,4 @@
-"""A watched carrier drawn: the oscillator's error over time with the warm-up fitted, or its Allan deviation."""
+"""A watched carrier: the oscillator's error over time with the fitted warm-up, or its Allan deviation."""
 
 from math import exp, log10
 
@@ -13,12 +13,12 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
 from yarddial.ui.widgets.scales import scale_along, scale_up
 
-# Runs up to this length have a scale in seconds.
+# Shorter runs have a scale in seconds.
 SHORT_S = 150.0
 
 
 class _Chart(QWidget):
-    """As wide as it can be, so high on the first sheet and at least."""
+    """Base of both charts, with their size."""
 
     def __init__(self, name: str, high: float, min_height: float) -> None:
         super().__init__()
@@ -35,7 +35,7 @@ class _Chart(QWidget):
         return QSize(px(300), px(self._min_height))
 
     def _ground(self) -> tuple[QPainter, Palette, QRectF]:
-        """The card that is drawn on, within its margins."""
+        """The drawing area, within its margins."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         chart = QRectF(px(72), px(14), self.width() - px(84), self.height() - px(36))
@@ -59,7 +59,7 @@ class WatchPicture(_Chart):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw dots, the fit, and where it is steady."""
+        """Draw points, the fit, and where it is steady."""
         painter, c, chart = self._ground()
         if len(self._points) < 2:
             return
@@ -89,7 +89,7 @@ class WatchPicture(_Chart):
         times = [begin_s + span_s * i / 120 for i in range(121)]
         curve = [at(t, fit.settled_ppm + fit.size_ppm * exp(-(t - begin_s) / fit.tau_s)) for t in times]
         painter.setPen(QPen(c.colour("spruce"), 1.5))
-        # A run that has hardly begun is fitted further than the chart reaches down.
+        # A fit of a short run extends below the chart.
         painter.setClipRect(chart)
         painter.drawPolyline(QPolygonF(curve))
         painter.setClipping(False)
@@ -125,7 +125,7 @@ class AllanPicture(_Chart):
             return
         left, right = log10(self._curve[0].tau_s) - 0.15, log10(self._curve[-1].tau_s) + 0.15
         low = log10(min(point.low for point in self._curve)) - 0.2
-        # Room for the title over the highest.
+        # Leave room for the title over the highest point.
         high = log10(max(point.high for point in self._curve)) + 0.45
 
         def at(tau_s: float, deviation: float) -> QPointF:

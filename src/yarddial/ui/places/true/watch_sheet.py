@@ -1,4 +1,4 @@
-"""Watching a carrier: warm-up and steadiness."""
+"""Long observation of a carrier: warm-up and stability."""
 
 from PyQt6.QtWidgets import QWidget
 
@@ -17,7 +17,7 @@ from yarddial.yard.plain_text import count_of
 
 
 class WatchSheet(Sheet):
-    """Begins and ends a run; shows it as it grows."""
+    """Starts and stops a run; shows it as it grows."""
 
     manual_page = "true"
 

@@ -1,4 +1,4 @@
-"""A reading by hand: by eye on a zoomed picture, or by zero beat."""
+"""Manual reading: by eye on a zoomed picture, or by zero beat."""
 
 from yarddial.session.session import Session
 from yarddial.ui.places.true.methods.page import MethodPage, entry

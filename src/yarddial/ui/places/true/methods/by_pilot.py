@@ -1,4 +1,4 @@
-"""By a stereo pilot: the sample clock, whatever converters and oscillators do."""
+"""Stereo pilot: measures the sample clock, independent of converters and oscillators."""
 
 from yarddial.session.session import Session
 from yarddial.ui.places.true.methods.live_page import LivePage
@@ -16,7 +16,7 @@ INTRODUCTION_TEXT = (
 
 
 class ByPilot(LivePage):
-    """How true the pilot is, and the receiver's clock by it."""
+    """Accuracy of the pilot, and the receiver's clock from it."""
 
     method, working = "pilot", "Counting the pilot…"
 
@@ -43,14 +43,14 @@ class ByPilot(LivePage):
         from yarddial.dsp.frequency_modulation import Pilot
 
         assert isinstance(answer, Pilot)
-        # A strong station's noise allows more digits than anybody's pilot is worth.
+        # A strong station's noise allows more digits than any pilot's accuracy.
         sigma_ppm = max(1e6 * answer.sigma_hz / PILOT_HZ, 0.001)
         clock = f"{format_number(answer.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"
         self.tell(f"The sample clock is off by {clock}, if the pilot is true")
         return True
 
     def count(self, answer: object) -> None:
-        """With the uncertainty of the station's own pilot."""
+        """Include the uncertainty of the station's own pilot."""
         from yarddial.dsp.frequency_modulation import Pilot
 
         assert isinstance(answer, Pilot)

@@ -1,4 +1,4 @@
-"""By raster: no station known, but transmitters keep to a grid."""
+"""Raster: no station is known, but transmitters keep to a grid."""
 
 from typing import TYPE_CHECKING
 
@@ -23,7 +23,7 @@ MAX_ROWS = 4
 
 
 class ByRaster(LivePage):
-    """Scan, the verdict, the hypotheses that remain."""
+    """Scan, verdict, and remaining hypotheses."""
 
     method = "raster"
     asks, working = "Scan the span", "Finding every carrier and weighing all rasters…"
@@ -47,14 +47,14 @@ class ByRaster(LivePage):
         self.session.live_methods.scan()
 
     def count(self, answer: object) -> None:
-        """What it tells of the dial at its middle."""
+        """Use the dial error at its middle."""
         from yarddial.analysis.blind.raster_fit import BlindAnswer
 
         assert isinstance(answer, BlindAnswer)
         self.session.other_methods.take_raster(answer)
 
     def show_told(self, answer: object) -> bool:
-        """The verdict, and what else remains."""
+        """Show the verdict, and the other hypotheses."""
         from yarddial.analysis.blind.raster_fit import BlindAnswer
 
         assert isinstance(answer, BlindAnswer)

@@ -1,4 +1,4 @@
-"""By a tone: heard as AM, on the upper and on the lower sideband; from recordings, or with the receiver now."""
+"""Tone: heard as AM, on the upper and on the lower sideband; from recordings, or with the receiver."""
 
 from typing import TYPE_CHECKING
 
@@ -53,7 +53,7 @@ class ByTone(LivePage):
         self._heard_at_hz: float | None = None
 
     def begin(self) -> None:
-        """Hear it in three ways."""
+        """Listen in three demodulations."""
         self.session.live_methods.hear_tone(self._tone_hz())
         self._heard_at_hz = self.session.live_methods.heard_at_hz
 
@@ -62,7 +62,7 @@ class ByTone(LivePage):
         return f"Hearing it as AM, on the upper and on the lower sideband: {done} done."
 
     def read_files(self) -> None:
-        """From sound files, off the interface thread."""
+        """Read audio files, in a thread."""
         from yarddial.session.calibration.other_methods import tone_in_files
 
         files = {method: field.path for method, field in self.files.items() if field.path is not None}
@@ -75,7 +75,7 @@ class ByTone(LivePage):
         self.work_out(lambda: tone_in_files(files, near_hz))
 
     def count(self, answer: object) -> None:
-        """For the station at the dial."""
+        """Use the result for the station at the dial."""
         from yarddial.analysis.tones.dial_error import ToneAnswer
 
         assert isinstance(answer, ToneAnswer)
@@ -88,7 +88,7 @@ class ByTone(LivePage):
         return hertz
 
     def show_told(self, answer: object) -> bool:
-        """The dial's error, and the tone itself."""
+        """Show the dial error and the tone."""
         from yarddial.analysis.tones.dial_error import ToneAnswer
 
         assert isinstance(answer, ToneAnswer)

@@ -1,4 +1,4 @@
-"""Observations from a file and into one."""
+"""Import and export of observations."""
 
 from pathlib import Path
 
@@ -31,14 +31,14 @@ class FromFile(MethodPage):
         self.fields([("Read", self.source, read), ("Write", self.target, write)])
 
     def read(self) -> None:
-        """Take what is in it."""
+        """Read the file."""
         counts: list[int] = []
         path = self.source.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_methods.read_file(path))):
             self.tell(f"{count_of(counts[0], 'observation')} taken from {path.name}")
 
     def write(self) -> None:
-        """Write the observations that count now."""
+        """Write the current observations."""
         counts: list[int] = []
         path = self.target.path or Path()
         if self.attempt(lambda: counts.append(self.session.other_methods.write_file(path))):

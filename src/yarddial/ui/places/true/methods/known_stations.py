@@ -1,4 +1,4 @@
-"""The stations that are known, how far each can be trusted, and the person's own."""
+"""Known stations, their accuracy, and the person's own."""
 
 from functools import partial
 from pathlib import Path
@@ -24,7 +24,7 @@ INTRODUCTION_TEXT = (
 
 
 class KnownStations(MethodPage):
-    """A table of them, and a row to add one."""
+    """A table of stations, and a row to add one."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Known stations", INTRODUCTION_TEXT)
@@ -56,7 +56,7 @@ class KnownStations(MethodPage):
         self._show()
 
     def add(self) -> None:
-        """Keep it, with the uncertainty of its kind where none is given."""
+        """Add the station, with the uncertainty of its kind where none is given."""
 
         def keep() -> None:
             hertz, sign, uncertainty = self.place.text().partition("±")
@@ -80,7 +80,7 @@ class KnownStations(MethodPage):
             self._show()
 
     def add_usual(self) -> None:
-        """The standard frequencies of the world, as one edit."""
+        """Add the world's standard frequencies in one edit."""
         if self.attempt(lambda: self._say_new(self.session.other_methods.keep_references(usual_references()))):
             self._show()
 
@@ -90,7 +90,7 @@ class KnownStations(MethodPage):
         FileSheet(self, "Read known stations from", "stations.csv", "Read them", self.read_file, reads=True).show()
 
     def read_file(self, path: Path) -> None:
-        """Take in a file's stations; raises BadStation."""
+        """Import a file's stations; raises BadStation."""
         self._say_new(self.session.other_methods.import_references(path))
         self._show()
 

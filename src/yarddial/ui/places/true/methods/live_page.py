@@ -1,4 +1,4 @@
-"""What the pages have in common that gather with the running receiver."""
+"""Common parts of the pages that record with the running receiver."""
 
 from collections.abc import Callable
 
@@ -12,9 +12,9 @@ from yarddial.ui.work import Work
 
 
 class LivePage(MethodPage):
-    """Gathers, works out in a thread what was gathered, shows it, and takes it when it is asked to.
+    """Records, evaluates in a thread, shows the result, and uses it on request.
 
-    It hears of the gathering only while it is shown: whoever looks at another page ends what runs for this one.
+    It follows the recording only while shown: opening another page ends it.
     """
 
     method: LiveMethod
@@ -33,25 +33,25 @@ class LivePage(MethodPage):
     # What each page says for itself
 
     def begin(self) -> None:
-        """Let the session gather. Raises YardDialError for what the person gave."""
+        """Start recording. Raises YardDialError for invalid input."""
         raise NotImplementedError
 
     def doing(self, done: str) -> str:
-        """What runs, with how much of it is done."""
+        """What runs, with its progress."""
         return f"Keeping samples: {done} done."
 
     def show_told(self, answer: object) -> bool:
-        """Say what was worked out; True where it may be taken."""
+        """Show the result; True where it may be used."""
         raise NotImplementedError
 
     def count(self, answer: object) -> None:
-        """Take it as a measurement. Raises YardDialError."""
+        """Use the result as a measurement. Raises YardDialError."""
         raise NotImplementedError
 
     # What is alike
 
     def showEvent(self, event: QShowEvent | None) -> None:
-        """Hear of the gathering from here on."""
+        """Follow the recording from now on."""
         super().showEvent(event)
         self._unheard()
         self._unheard = self.session.live_methods.on_gathering_changed(self._moved)
@@ -65,7 +65,7 @@ class LivePage(MethodPage):
             self.hear.setText(self.asks)
 
     def hear_now(self) -> None:
-        """With the running receiver; the button stops it meanwhile."""
+        """Record with the running receiver; the button stops it meanwhile."""
         live = self.session.live_methods
         if live.running == self.method:
             live.cancel()

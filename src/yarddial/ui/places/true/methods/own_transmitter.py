@@ -1,4 +1,4 @@
-"""One's own transmitter as a reference: with the cautions first."""
+"""The person's own transmitter as a reference, with cautions first."""
 
 from yarddial.session.session import Session
 from yarddial.ui.places.true.methods.page import MethodPage, entry
@@ -29,7 +29,7 @@ class OwnTransmitter(MethodPage):
         self.fields([("Name", self.name, None), ("Sends at", self.place, keep)])
 
     def keep(self) -> None:
-        """Make it a reference and go there."""
+        """Add it as a reference and dial it."""
         name, text = self.name.text().strip(), self.place.text()
         if self.attempt(lambda: self.session.other_methods.state_own_transmitter(name, text)):
             self.tell(f"{name} is a known station now: into the dummy load with it, key it, and press M")

@@ -1,4 +1,4 @@
-"""What every way's page has: how it works, what it is worth, its answer, and its refusal."""
+"""Common parts of the pages of all methods: description, accuracy, answer, refusal."""
 
 from collections.abc import Callable
 
@@ -13,7 +13,7 @@ from yarddial.yard.errors import YardDialError
 
 
 class MethodPage(QWidget):
-    """A heading and how it works above; what a page adds to `body`; answer or refusal; then `evidence`."""
+    """A heading and description above; then `body`, the answer or refusal, and `evidence`."""
 
     def __init__(self, session: Session, heading: str, how: str) -> None:
         super().__init__()
@@ -37,7 +37,7 @@ class MethodPage(QWidget):
         layout.addStretch()
 
     def attempt(self, act: Callable[[], object]) -> bool:
-        """Do it, or say why not; True when it was done."""
+        """Call a function, or show its refusal; True when it succeeded."""
         try:
             act()
         except YardDialError as error:
@@ -47,12 +47,12 @@ class MethodPage(QWidget):
         return True
 
     def tell(self, sentence: str) -> None:
-        """The answer; an earlier refusal is gone."""
+        """Show the answer, replacing a refusal."""
         self.said.setText("")
         self.answer.setText(_sentence(sentence))
 
     def refuse(self, sentence: str) -> None:
-        """Why not; an earlier answer is gone."""
+        """Show a refusal, replacing an answer."""
         self.answer.setText("")
         self.said.setText(_sentence(sentence))
 
@@ -79,16 +79,16 @@ class MethodPage(QWidget):
         self.body.addLayout(row)
 
     def leave(self) -> None:
-        """Another page is shown, or the sheet is closed: whatever runs for this page ends."""
+        """End whatever runs for this page, because it is left."""
 
     def hideEvent(self, event: QHideEvent | None) -> None:
-        """It is out of sight."""
+        """Leave the page when hidden."""
         super().hideEvent(event)
         self.leave()
 
 
 def entry(name: str, text: str = "", hint: str = "") -> QLineEdit:
-    """A field by its name."""
+    """Create a named field."""
     field = QLineEdit(text)
     field.setFont(font(13, "mono"))
     field.setAccessibleName(name)

@@ -1,4 +1,4 @@
-"""The sheet of other ways: their names at the left, one page at the right."""
+"""Sheet of the other methods: names at the left, one page at the right."""
 
 from collections.abc import Callable
 
@@ -28,7 +28,7 @@ PAGES: tuple[tuple[str, Callable[[Session], MethodPage]], ...] = (
 
 
 class MethodsSheet(Sheet):
-    """Pages are made when they are first shown."""
+    """Pages are created when first shown."""
 
     manual_page = "true"
 
@@ -54,7 +54,7 @@ class MethodsSheet(Sheet):
 
     @property
     def page(self) -> MethodPage:
-        """The page that is shown."""
+        """The page shown."""
         return self._made[self.names.currentRow()]
 
     def _go(self, row: int) -> None:
@@ -64,6 +64,6 @@ class MethodsSheet(Sheet):
         self._stack.setCurrentWidget(self._made[row])
 
     def _leave_pages(self) -> None:
-        """Whatever runs for a page ends."""
+        """End whatever runs for the pages."""
         for page in self._made.values():
             page.leave()
