@@ -1,4 +1,4 @@
-"""Opens the window, or runs a command."""
+"""Entry point: opens the window, or runs a command."""
 
 import os
 import sys
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 class Entrance:
-    """What the command line needs of the rest of the house."""
+    """What the command line needs of the rest of the program."""
 
     def registry(self) -> "Registry":
         """All drivers by name."""
@@ -32,13 +32,13 @@ class Entrance:
     def first_light(
         self, station: "Station", address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False
     ) -> "FirstLight":
-        """A run of First light."""
+        """Make a run of First light."""
         from yarddial import wiring
 
         return wiring.first_light(station, address, route_name, seconds_s, flat_out=flat_out)
 
     def serving_identity(self) -> "Identity":
-        """Who this computer is to those that it serves."""
+        """Identity of this computer for those that it serves."""
         from yarddial import wiring
         from yarddial.distance.identity import Identity
 
@@ -57,7 +57,7 @@ class Entrance:
         return wiring.known_computers()
 
     def open_window(self, file: "Path | None", *, demo: bool, **options: Any) -> int:
-        """Open the window; what cannot be opened is said in a sentence."""
+        """Open the window; a failure is reported in a sentence."""
         from yarddial import wiring
         from yarddial.ui.start import WindowOptions, open_window
         from yarddial.yard.errors import YardDialError
@@ -72,10 +72,10 @@ class Entrance:
 
 def main() -> int:
     """Run with the command line given."""
-    # The products of matrices are small here: a second BLAS thread would only spin, and take another process's core.
+    # Matrix products are small here: a second BLAS thread would only spin and take another process's core.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     arguments = sys.argv[1:]
-    # The plainest starts do without the command line's own start-up.
+    # Plain starts skip the import of the command line.
     if arguments in ([], ["--demo"]):
         return Entrance().open_window(None, demo=bool(arguments))
     from yarddial.cli.program import run

@@ -1,4 +1,4 @@
-"""Joins the parts: which drivers there are, which log is opened. The only such place; it knows no window."""
+"""Composition of the program: drivers, logs and files are joined here and nowhere else; it knows no window."""
 
 from typing import TYPE_CHECKING
 
@@ -17,15 +17,15 @@ from yarddial.yard.parts import Receiver
 from yarddial.yard.plain_text import one_line
 from yarddial.yard.station import Station
 
-# Discover receivers this often while the picker is open; a driver that takes longer than the second hangs.
+# Interval of discovery while the picker is open, and time-outs after which discovery or a query counts as hung.
 CHECK_INTERVAL_S, CHECK_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
-# How long First light watches each rate for lost samples, seconds.
+# Seconds for which First light watches each rate for lost samples.
 RATE_WATCHED_S, FLAT_OUT_S = 2.0, 0.4
 
 if TYPE_CHECKING:
     import logging
 
-    # Kept off the way to the first paint.
+    # Imported after the first paint.
     from collections.abc import Iterator
     from pathlib import Path
 
@@ -48,7 +48,7 @@ if TYPE_CHECKING:
 
 
 def registry() -> "Registry":
-    """All drivers: ours, simulated first, then those that other packages announce."""
+    """All drivers: built-in ones, simulated first, then those that other packages announce."""
     from yarddial.drivers.kernel.driver import KernelDriver
     from yarddial.drivers.program.driver import ProgramDriver
     from yarddial.drivers.recording.player import RecordingDriver
@@ -82,14 +82,14 @@ def _far_driver() -> "FarDriver":
 
 
 def known_computers() -> "KnownComputers":
-    """Those that this computer was paired with."""
+    """Computers with which this one was paired."""
     from yarddial.distance.identity import KnownComputers
 
     return KnownComputers(data_folder() / "known-computers.json")
 
 
 def engine_link(*, flat_out: bool = False) -> "EngineSwitch":
-    """The engine in its own process, or on a paired computer, by what is started."""
+    """The engine in its own process, or on a paired computer, depending on the receiver started."""
     from yarddial.distance.engine_switch import EngineSwitch
 
     here = EngineProcess(open_device_flat_out if flat_out else open_device, in_thread=not flat_out)
@@ -107,7 +107,7 @@ def far_engine(name: str) -> "FarEngine | None":
 
 
 def distance_server(identity: "Identity", name: str) -> "Server":
-    """What serves this computer's receivers: those that are found, but none of other computers'."""
+    """Server of this computer's receivers: those discovered here, without other computers'."""
     from functools import partial
 
     from yarddial.distance.server import Server
@@ -120,7 +120,7 @@ def distance_server(identity: "Identity", name: str) -> "Server":
 
 
 def served_check(address: str, station_text: str, route_name: str, *, flat_out: bool = False) -> "CheckRun":
-    """First light for a guest, of a receiver that is offered, over the route that it has there; raises BadStation."""
+    """First light for a guest, on an offered receiver over the guest's own route; raises BadStation."""
     from pathlib import Path
 
     from yarddial.records.station_file import station_of
@@ -135,7 +135,7 @@ def served_check(address: str, station_text: str, route_name: str, *, flat_out: 
 
 
 def offered_receivers() -> "tuple[tuple[str, FoundReceiver], ...]":
-    """By the addresses under which they are started."""
+    """Offered receivers by the addresses under which they are started."""
     from yarddial.drivers.discovery import find_receivers
 
     known = registry()
@@ -151,7 +151,7 @@ def _capabilities_of(address: str) -> "tuple[Capabilities | None, str]":
 
 
 def allowed_programs() -> "AllowedPrograms":
-    """Programs that a person has allowed to be started on this computer."""
+    """Programs that a person has allowed on this computer."""
     from yarddial.records.allowed_programs import AllowedPrograms
 
     return AllowedPrograms(data_folder() / "allowed-programs.json")
@@ -175,14 +175,14 @@ def open_device(address: str, *, flat_out: bool = False) -> Device:
 
 
 def open_device_flat_out(address: str) -> Device:
-    """`open_device` without waiting; a plain function, so that it can be named to another process."""
+    """`open_device` without waiting; a module-level function, so that another process can import it."""
     return open_device(address, flat_out=True)
 
 
 def first_light(
     station: Station, address: str, route_name: str = "", seconds_s: float = RATE_WATCHED_S, *, flat_out: bool = False
 ) -> "FirstLight":
-    """First light of a receiver, over a route of a station to it and with the best known station on that route."""
+    """First light of a receiver, over a route of a station to it, with the most accurate station on that route."""
     from yarddial.drivers.time_source import RealTime, VirtualTime
     from yarddial.session.first_light.checks import FirstLight, Plan
 
@@ -196,7 +196,7 @@ def first_light(
         if route.receiver.device.partition("?")[0] == address.partition("?")[0]
     ]
     wanted = [route for route in routes if not route_name or route.name == route_name]
-    # A tuner's port first: direct sampling has no station of its own to be known by.
+    # Prefer a tuner's port: direct sampling has no station of its own.
     wanted.sort(key=lambda route: route.receiver.samples_directly(route.port))
     route = wanted[0] if wanted else None
     able = [
@@ -220,7 +220,7 @@ def _by_the_crystal(route: "ResolvedRoute", hertz: float) -> bool:
 
 
 def begin_check_anywhere(engine: "EngineSwitch") -> "BeginRun":
-    """First light where the receiver stands: in a process of its own, or on a paired computer."""
+    """Run First light at the receiver: in a process of its own, or on a paired computer."""
 
     def begin(station: Station, address: str, route_name: str) -> "Runner":
         from pathlib import Path
@@ -253,7 +253,7 @@ def begin_check(station: Station, address: str, route_name: str) -> "Runner":
 
 
 def begin_check_flat_out(station: Station, address: str, route_name: str) -> "Runner":
-    """The same in this process and without waiting; for tests and pictures."""
+    """The same in this process without waiting; for tests and pictures."""
     from functools import partial
 
     from yarddial.session.first_light.runner import inline_runner
@@ -264,16 +264,16 @@ def begin_check_flat_out(station: Station, address: str, route_name: str) -> "Ru
 def check_results(
     station: Station, address: str, route_name: str, *, flat_out: bool = False
 ) -> "Iterator[CheckResult]":
-    """The results of a run as they come; a plain function, so that it can be named to another process.
+    """Yield the results of a run; a module-level function, so that another process can import it.
 
-    What a simulated receiver loses flat out it loses at once: a shorter watch of each rate tells as much.
+    A simulated receiver shows its losses at once when it runs flat out, so each rate is watched for a shorter time.
     """
     seconds_s = FLAT_OUT_S if flat_out else RATE_WATCHED_S
     return first_light(station, address, route_name, seconds_s, flat_out=flat_out).results()
 
 
 def choice_helpers(*, inline: bool = False) -> "ChoiceHelpers":
-    """Helpers that discover receivers: a separate process, or this one in tests and pictures."""
+    """Helpers that discover receivers, in a separate process, or in this one for tests and pictures."""
     from functools import partial
 
     from yarddial.session.helper_process import HelperInline, HelperProcess
@@ -294,7 +294,7 @@ def choice_helpers(*, inline: bool = False) -> "ChoiceHelpers":
 
 
 def discover_receivers(every_s: float) -> "Iterator[Listing]":
-    """What all drivers find, again and again; a plain function, so that it can be named to another process."""
+    """Yield what all drivers find, repeatedly; a module-level function, so that another process can import it."""
     from yarddial.drivers.discovery import listings
 
     known = registry()
@@ -302,14 +302,14 @@ def discover_receivers(every_s: float) -> "Iterator[Listing]":
 
 
 def ask_receiver(device: str) -> "Iterator[Told]":
-    """What one receiver's driver says of it."""
+    """Query one receiver's driver."""
     from yarddial.drivers.discovery import told_of
 
     yield told_of(device, open_device)
 
 
 def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: int = 1) -> Session:
-    """The demo yard as shipped, with a log of its own that goes with the session."""
+    """The demo yard as shipped, with a temporary log of its own."""
     station = demo_station()
     if seed != 1:
         for part in station.parts:
@@ -332,7 +332,7 @@ def _demo_log(folder: "Path | None") -> Book:
 
 
 def own_session(path: "Path | None") -> Session:
-    """A station file, or the person's own yard, which is empty until something is put into it."""
+    """Session on a station file, or on the person's own yard, which is empty at first."""
     if path is None:
         path = data_folder() / "my.yard.json"
         if not path.exists():
@@ -341,7 +341,7 @@ def own_session(path: "Path | None") -> Session:
 
 
 def open_session(path: "Path") -> Session:
-    """A station file with what belongs to it: the log, saving in the background, and edits kept after a failure."""
+    """Session on a station file with its log, background saving, and edits kept after a failure."""
     from yarddial.records.logbook import Logbook
     from yarddial.records.presence import Presence
     from yarddial.records.recent import RecentFiles
@@ -391,7 +391,7 @@ def begin_session(path: "Path") -> Session:
 
 
 def fault_file() -> "logging.Handler":
-    """Where faults of the program are written, with their tracebacks: a few files in turn, in the state folder."""
+    """Handler that writes faults with their tracebacks into rotating files in the state folder."""
     from logging import Formatter
     from logging.handlers import RotatingFileHandler
 
@@ -403,14 +403,14 @@ def fault_file() -> "logging.Handler":
 
 
 class OwnFiles:
-    """Station files for the window to open, begin and offer again."""
+    """Station files for the window: open, create, list recent ones."""
 
     def open(self, path: "Path") -> Session:
-        """A session on a station file."""
+        """Session on a station file."""
         return open_session(path)
 
     def begin(self, path: "Path") -> Session:
-        """A session on an empty yard in a new file."""
+        """Session on an empty yard in a new file."""
         return begin_session(path)
 
     def recent(self) -> tuple["Path", ...]:
@@ -420,7 +420,7 @@ class OwnFiles:
         return RecentFiles(data_folder() / "recent.json").paths()
 
     def demo(self) -> Session:
-        """A session on the demo yard."""
+        """Session on the demo yard."""
         return demo_session()
 
     def pair(self, place: str, code: str, name: str) -> str:
@@ -437,7 +437,7 @@ class OwnFiles:
         return known.name
 
     def computers(self) -> tuple[str, ...]:
-        """Those that are known, as name and place."""
+        """Paired computers as name and address."""
         return tuple(f"{computer.name}, {computer.host}:{computer.port}" for computer in known_computers().all())
 
     def forget_computer(self, name: str) -> None:
@@ -446,7 +446,7 @@ class OwnFiles:
 
 
 def preference_keeper() -> PreferenceKeeper:
-    """What the person likes, from the file in the folder of settings, and written there."""
+    """Preferences of the person, read from and written to the configuration folder."""
     from yarddial.records.preference_file import PreferenceFile
 
     file = PreferenceFile(config_folder() / "settings.json")
@@ -455,7 +455,7 @@ def preference_keeper() -> PreferenceKeeper:
 
 
 def config_folder() -> "Path":
-    """Where the person's settings are."""
+    """Folder of the person's settings."""
     from pathlib import Path
 
     import platformdirs
@@ -464,7 +464,7 @@ def config_folder() -> "Path":
 
 
 def data_folder() -> "Path":
-    """Where the program keeps what is the person's own."""
+    """Folder of the person's own data."""
     from pathlib import Path
 
     import platformdirs
@@ -473,7 +473,7 @@ def data_folder() -> "Path":
 
 
 def state_folder() -> "Path":
-    """Where it keeps what may be lost."""
+    """Folder of data that may be lost."""
     from pathlib import Path
 
     import platformdirs

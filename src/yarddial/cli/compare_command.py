@@ -11,11 +11,11 @@ from yarddial.yard.frequency import MINUS, format_frequency
 from yarddial.yard.plain_text import count_of
 
 if TYPE_CHECKING:
-    # Not needed to tell what the command is.
+    # Imported when the command runs.
     from yarddial.analysis.comparison.difference import Difference
     from yarddial.records.recordings import Recording
 
-# Measured side by side, piece by piece.
+# Both are measured in pieces of this length.
 PIECE_S = 0.25
 
 
@@ -33,7 +33,7 @@ def command(first: Path, second: Path, near_hz: float, width_hz: float, as_json:
     powers = [_powers(open_recording(path), path.name, near_hz, width_hz) for path in (first, second)]
     count = min(len(power) for power in powers)
     (signal_1, noise_1), (signal_2, noise_2) = (zip(*power[:count], strict=True) for power in powers)
-    # A power over B hertz and T seconds scatters by 1 / sqrt(B T) of itself.
+    # A power over B hertz and T seconds has a relative sigma of 1 / sqrt(B T).
     relative = 1 / (width_hz * PIECE_S) ** 0.5
     scatter = ([relative * n for n in noise_1], [relative * n for n in noise_2])
     differences = {

@@ -12,7 +12,7 @@ from yarddial.yard.frequency import format_frequency
 from yarddial.yard.frequency_conversion import Stage
 
 if TYPE_CHECKING:
-    # Loaded when the command runs.
+    # Imported when the command runs.
     from yarddial.analysis.ghosts.remedies import Remedy, SpanScene
     from yarddial.analysis.ghosts.scene import Ghost
     from yarddial.yard.parts import Receiver
@@ -55,7 +55,7 @@ def command(
     model = msgspec.structs.replace(model, ppm=0.0, direct_clock_hz=0.0, crystal_hz=crystal_hz or model.crystal_hz)
     from yarddial.analysis.ghosts.scene import Scene
 
-    # A converter's usual isolation and leak: the demo yard's own, where the path has one.
+    # Use the usual isolation and leakage of a converter: those of the demo yard.
     converting = next(scene_of(route, ()) for route in station.resolved_routes() if route.stages)
     isolation_db, leak_dbm = (converting.isolation_db, converting.lo_leak_dbm) if stages else (None, None)
     scene = Scene(strong, stages, model, None, isolation_db, leak_dbm)

@@ -47,6 +47,6 @@ def command(leave: bool, share: Path | None) -> int:
 
 
 def _program() -> str:
-    """What the menu starts: by its name where that is found, else by its path."""
+    """Program that the menu starts: by name where it is found, else by path."""
     here = Path(sys.argv[0]).resolve()
     return "yard-dial" if shutil.which("yard-dial") else shlex.quote(str(here))

@@ -24,7 +24,7 @@ MIN_SEARCH_HZ = 5_000.0
 MIN_WIDE_SEARCH_HZ = 20_000.0
 # Another line this little below the strongest may be the intended one.
 ALIKE_DB = 5.0
-# A search nearer to the centre than this is for what stands there; the width in which the strongest of all is judged.
+# A search this close to the centre asks for what is there; width for judging the strongest line of all.
 AT_CENTRE_HZ, JUDGED_HZ = 20.0, 200.0
 
 
@@ -77,7 +77,7 @@ def command(
             f"{format_frequency(path.centre_dial_hz - half)} to {format_frequency(path.centre_dial_hz + half)}{hint}"
         )
     if near_hz is not None and within_hz is None:
-        # What a plain crystal may be off at the receiver's own frequency, and a converter's oscillator besides.
+        # Tolerance of a plain crystal at the receiver's own frequency, and of a converter's oscillator.
         tuner_hz = near_hz if recording.tuner_hz is None else recording.tuner_hz
         within_hz = max(MIN_SEARCH_HZ, abs(tuner_hz) * 60e-6)
     samples = recording.read()
@@ -154,7 +154,7 @@ def command(
 
 
 def _rival(samples: Any, rate_hz: float, estimate: Any, offset_hz: float, within_hz: float | None) -> Any:
-    """The next strongest line of the search; a search of the whole span has too many to tell."""
+    """Next strongest line of the search; a search of the whole span has too many."""
     if within_hz is None:
         return None
     from yarddial.dsp.rival import rival_of
@@ -163,13 +163,13 @@ def _rival(samples: Any, rate_hz: float, estimate: Any, offset_hz: float, within
 
 
 def _how(estimate: Any) -> str:
-    """By which model a line was measured, where it is not a steady one's."""
+    """Signal model in words; empty for a steady line."""
     method = getattr(estimate, "method", "steady")
     return "" if method == "steady" else f", {method}"
 
 
 class _Path:
-    """From places in the recording to the dial: straight, or back through converters."""
+    """Conversion from a recording to the dial: directly, or back through converters."""
 
     def __init__(self, centre_hz: float, stages: tuple[Stage, ...]) -> None:
         self._centre_hz, self._stages = centre_hz, stages
@@ -177,7 +177,7 @@ class _Path:
         self.centre_dial_hz = self.dial_hz(0.0)
 
     def dial_hz(self, offset_hz: float) -> float:
-        """What the dial shows there, with the oscillators entered as given."""
+        """Dial frequency there, with the oscillators as entered."""
         return dial_for_shown(self._centre_hz + offset_hz, self._stages)
 
     def offset_hz(self, dial_hz: float) -> float:
@@ -186,7 +186,7 @@ class _Path:
 
 
 def _lost(samples: Any, rate_hz: float) -> int | None:
-    """Samples that lines' phases tell are missing; None where too few lines tell."""
+    """Missing samples by the phases of lines; None with too few lines."""
     from yarddial.dsp.unreported_gaps import BLOCK_SAMPLES, LossWatch, steady_lines
 
     if samples.size < 64 * BLOCK_SAMPLES:
@@ -200,20 +200,20 @@ def _lost(samples: Any, rate_hz: float) -> int | None:
 def _estimate(
     kind: str, samples: Any, rate_hz: float, offset_hz: float, within_hz: float | None, known_hz: tuple[float, ...]
 ) -> Any:
-    """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot out of the multiplex."""
+    """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot from the multiplex."""
     from yarddial.dsp.carrier import estimate_carrier
     from yarddial.dsp.frequency_modulation import estimate_centre, estimate_pilot
     from yarddial.dsp.spectral_line import measure_line
 
     if kind in ("carrier", "am"):
         if within_hz is None:
-            # The strongest of the whole span; judged where it stands.
+            # Judge the strongest line of the span at its frequency.
             offset_hz = estimate_carrier(samples, rate_hz, offset_hz, None).frequency_hz
             within_hz = JUDGED_HZ
         if abs(offset_hz) < AT_CENTRE_HZ:
             return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
         try:
-            # The receiver's own spike stands at the centre of most recordings, and is not what was asked for.
+            # Most recordings have the receiver's own spike at the centre, which is never the wanted signal.
             return measure_line(samples, rate_hz, offset_hz, within_hz, (0.0, *known_hz))
         except NoCarrier:
             return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)

@@ -1,4 +1,4 @@
-"""What several commands take: frequencies, converters, recordings, and how an answer is printed."""
+"""Shared options and arguments: frequencies, converters, recordings, and the printing of an answer."""
 
 import contextlib
 import json
@@ -16,7 +16,7 @@ from yarddial.yard.frequency_conversion import Stage, parse_ppm, parse_stage
 
 CommandFunction = TypeVar("CommandFunction", bound=Callable[..., Any])
 
-# A frequency may begin with a minus sign, so what looks like an unknown option is taken as an argument.
+# A frequency may begin with a minus sign, so an unknown option is taken as an argument.
 MINUS_ALLOWED = {"ignore_unknown_options": True}
 
 
@@ -54,7 +54,7 @@ FREQUENCY, PPM, STAGE = FrequencyType(), PpmType(), StageType()
 
 
 def positive(ctx: click.Context, param: click.Parameter, value: float | None) -> float | None:
-    """Refuse what is not above zero."""
+    """Refuse values that are not above zero."""
     if value is not None and not value > 0:
         raise BadFrequency(f"{param.opts[0]} must be above 0, not {value:g}")
     return value
@@ -72,7 +72,7 @@ def through_option(command: CommandFunction) -> CommandFunction:
 
 
 def recording_options(command: CommandFunction) -> CommandFunction:
-    """Add the file and what a raw file does not tell."""
+    """Add the file, and the properties that a raw file does not state."""
     for decorate in (
         click.option("--centre", "centre_hz", type=FREQUENCY, help="What the dial showed at the centre."),
         click.option("--rate", "rate_hz", type=FREQUENCY, callback=positive, help="Sample rate of a raw file."),
@@ -85,7 +85,7 @@ def recording_options(command: CommandFunction) -> CommandFunction:
 
 @contextlib.contextmanager
 def waiting(what: str) -> Iterator[None]:
-    """Say on a terminal what takes long; Ctrl+C ends it."""
+    """Announce slow work on a terminal; Ctrl+C ends it."""
     if not sys.stderr.isatty():
         yield
         return
@@ -101,7 +101,7 @@ def answer(as_json: bool, values: dict[str, Any], sentence: str) -> None:
 
 
 def _finite(value: Any) -> Any:
-    """JSON knows no infinity: what is not finite becomes null."""
+    """Replace infinities and NaN by null, since JSON has neither."""
     if isinstance(value, float):
         return value if math.isfinite(value) else None
     if isinstance(value, dict):

@@ -1,4 +1,4 @@
-"""The commands, found by name and imported only when asked for."""
+"""The commands, found by name and imported only when used."""
 
 import importlib
 import sys
@@ -51,7 +51,7 @@ _COMMANDS = {
 
 
 class Doors(Protocol):
-    """What commands need of the part that joins everything: the drivers, and First light."""
+    """What commands need of the wiring: drivers, First light, link and window."""
 
     def registry(self) -> "Registry":
         """All drivers by name."""
@@ -64,11 +64,11 @@ class Doors(Protocol):
     def first_light(
         self, station: "Station", address: str, route_name: str = "", seconds_s: float = 2.0, *, flat_out: bool = False
     ) -> "FirstLight":
-        """A run of First light."""
+        """Make a run of First light."""
         ...
 
     def serving_identity(self) -> "Identity":
-        """Who this computer is to those that it serves."""
+        """Identity of this computer for those that it serves."""
         ...
 
     def distance_server(self, identity: "Identity", name: str) -> "Server":
@@ -88,7 +88,7 @@ class Program(click.Group):
     """Loads a command's module at its first use."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        """A station file in a command's place is for the window."""
+        """Treat a station file in place of a command as a file for the window."""
         files = [word for word in args if word.endswith(".json") and args[0] not in _COMMANDS]
         ctx.meta["file"] = Path(files[-1]) if files else None
         return super().parse_args(ctx, [word for word in args if word not in files])

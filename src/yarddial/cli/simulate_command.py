@@ -47,7 +47,7 @@ def command(
     station = demo_station()
     route = _line(station, receiver, route_name, centre_hz).at(centre_hz)
     name = route.receiver.device.partition(":")[2]
-    # A transceiver on the way is taken to be tuned to the centre, as its owner would.
+    # Tune a transceiver on the route to the centre, as its owner would.
     hearth = f"&hearth={centre_hz:.3f}" if route.transceiver is not None and route.stages else ""
     device = SimulatedDriver().open(f"{name}?seed={seed}{hearth}", VirtualTime())
     tuner_hz = shown_for_dial(centre_hz, route.stages)
@@ -94,7 +94,7 @@ def _line(station: Station, receiver: str, wanted: str, centre_hz: float) -> Res
 
 
 def _blocks(device: SimulatedReceiver, count: int) -> Iterator[Any]:
-    """As many samples as asked for; a progress bar on a terminal."""
+    """Read the requested number of samples; with a progress bar on a terminal."""
     import sys
 
     from rich.progress import Progress

@@ -1,4 +1,4 @@
-"""Everything the window does by name, in one table: the menu shows it, the finder finds it by plain words."""
+"""All actions of the window in one table, for the menu and the finder."""
 
 from collections.abc import Callable
 from functools import partial
@@ -16,7 +16,7 @@ from yarddial.yard.places import PlaceName
 class WindowAction(msgspec.Struct, frozen=True):
     """An action of the window.
 
-    section : of the menu. key_act : by which the table of keys has it; empty where no key does it.
+    section : of the menu. key_act : its name in the table of keys; empty without a key.
     also : other words that people use for it.
     """
 
@@ -28,12 +28,12 @@ class WindowAction(msgspec.Struct, frozen=True):
 
     @property
     def keys(self) -> str:
-        """As the list of keys has them; empty where no key does it."""
+        """Its keys in the notation of the list; empty without one."""
         return key_text(self.key_act) if self.key_act else ""
 
 
 class Acting(Protocol):
-    """What the window offers; it is one."""
+    """The window as its actions see it."""
 
     session: Session
     fixes: FindingFixes
@@ -52,7 +52,7 @@ class Acting(Protocol):
         ...
 
     def show_fit(self) -> None:
-        """The working of the fit."""
+        """Show the working of the fit."""
         ...
 
     def write_note(self) -> None:
@@ -60,15 +60,15 @@ class Acting(Protocol):
         ...
 
     def change_theme(self) -> None:
-        """Day to night and back."""
+        """Switch between day and night."""
         ...
 
     def show_settings(self) -> None:
-        """All settings in one sheet."""
+        """Open the settings."""
         ...
 
     def toggle_chart_only(self) -> None:
-        """The picture alone, or all."""
+        """Show the place alone, or everything."""
         ...
 
     def zoom(self, steps: int) -> None:
@@ -84,11 +84,11 @@ class Acting(Protocol):
         ...
 
     def show_manual(self, page: str = "") -> None:
-        """A page of the manual; without a name that of what has the focus."""
+        """Show a manual page; by default that of the focused widget."""
         ...
 
     def show_first_hour(self) -> None:
-        """Walk through the work and point at the controls."""
+        """Start the guide of the first hour."""
         ...
 
     def find_anything(self) -> None:
@@ -96,7 +96,7 @@ class Acting(Protocol):
         ...
 
     def put_in(self) -> None:
-        """Choose a part and put it in."""
+        """Choose a part and insert it."""
         ...
 
     def new_route(self) -> None:
@@ -104,28 +104,28 @@ class Acting(Protocol):
         ...
 
     def show_which_oscillator(self) -> None:
-        """Which of several stated oscillators a converter has."""
+        """Open the search for a converter's real oscillator."""
         ...
 
     def show_all_oscillators(self) -> None:
-        """All oscillators in one list."""
+        """Open the list of all oscillators."""
         ...
 
     def show_transceiver(self) -> None:
-        """The transceiver: linked, followed, kept safe."""
+        """Open the transceiver."""
         ...
 
     def follow_transceiver(self) -> None:
-        """Follow the transceiver, leave it, come back."""
+        """Follow the transceiver, leave it, or return."""
         ...
 
     def next_clear(self, direction: int) -> None:
-        """To the next gap between stations."""
+        """Dial the next gap between stations."""
         ...
 
 
 def window_actions(window: Acting) -> tuple[WindowAction, ...]:
-    """All of them, section by section."""
+    """List all actions, section by section."""
     session, fixes, opener = window.session, window.fixes, window.opener
     at = partial(_at, window)
     return (
@@ -222,7 +222,7 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
 
 
 def _at(window: Acting, place: PlaceName, act: Callable[[], object]) -> Callable[[], None]:
-    """Go where it is seen, then do it."""
+    """Go to a place, then run an action."""
 
     def do() -> None:
         window.go(place)

@@ -1,4 +1,4 @@
-"""The window's keys: the table of keys joined to what the window does."""
+"""Keys of the window: the table of keys joined to the window's actions."""
 
 from collections.abc import Callable, Mapping
 
@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QWidget
 
 from yarddial.yard.keys import KEYS
 
-# What a plain key types.
+# Text that a plain key types.
 TYPED_CHARACTERS = {"Space": " ", "Esc": "\x1b"}
 
 
 class WindowKeys:
-    """Keys with a modifier and function keys work everywhere; plain ones where nothing with the focus wants them."""
+    """Keys with a modifier and function keys work everywhere; plain ones where no focused widget wants them."""
 
     def __init__(self, window: QWidget, acts: Mapping[str, Callable[[], object]]) -> None:
         """acts : by names of the table of keys; raises KeyError when the two differ."""
@@ -29,7 +29,7 @@ class WindowKeys:
                     QShortcut(QKeySequence(sequence), window).activated.connect(_without_answer(acts[binding.act]))
 
     def obey(self, event: QKeyEvent) -> bool:
-        """Do what a plain key asks for; False where it asks for nothing."""
+        """Run the action of a plain key; False without one."""
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier):
             return False
         text = event.text()
@@ -48,7 +48,7 @@ def _typed_by(sequence: str) -> str | None:
 
 
 def _without_answer(act: Callable[[], object]) -> Callable[[], None]:
-    """Drop an answer that Qt would not know what to do with."""
+    """Drop the return value, which Qt could not use."""
 
     def run() -> None:
         act()

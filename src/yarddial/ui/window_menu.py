@@ -1,4 +1,4 @@
-"""The one menu: all that the window does, by section; the same table that the finder searches."""
+"""The menu: all actions of the window by section, from the same table as the finder's."""
 
 from collections.abc import Sequence
 
@@ -12,7 +12,7 @@ from yarddial.ui.window_actions import WindowAction
 
 
 class MenuButton(PressButton):
-    """Stands at the right end of the strip's first line, however wide the strip is."""
+    """The menu's button at the right end of the strip's first line."""
 
     def __init__(self, strip: QWidget) -> None:
         super().__init__("Menu", strip)

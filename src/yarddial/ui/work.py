@@ -1,4 +1,4 @@
-"""Work off the interface thread: a call in a thread of its own, its answer or refusal back in this one."""
+"""Work off the interface thread: a call in a thread, its answer or refusal back in the interface."""
 
 import atexit
 from collections.abc import Callable
@@ -15,7 +15,7 @@ _running: "set[Work]" = set()
 
 
 class Work(QThread):
-    """Runs a call; `done` brings its result, `refused` a YardDialError's sentence, as long as who asked is there."""
+    """Runs a call; `done` brings its result, `refused` a YardDialError's sentence, while the requester exists."""
 
     done = pyqtSignal(object)
     refused = pyqtSignal(str)
@@ -27,18 +27,18 @@ class Work(QThread):
         asker.destroyed.connect(self._forget)
 
     def start(self, priority: QThread.Priority = QThread.Priority.InheritPriority) -> None:
-        """Begin; it is kept alive until it has ended."""
+        """Start; it is kept alive until it has ended."""
         _running.add(self)
         super().start(priority)
 
     def run(self) -> None:
-        """Run in the other thread."""
+        """Run in the worker thread."""
         try:
             result = self._call()
         except YardDialError as error:
             self.refused.emit(str(error))
         except Exception as fault:
-            # This is the top of a thread: the caller must hear that it failed.
+            # Top of the thread: the caller must hear of every failure.
             log_fault("working something out failed", fault)
             self.refused.emit(f"a fault of the program ({type(fault).__name__}): try it again, or report it")
         else:

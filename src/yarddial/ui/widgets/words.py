@@ -84,7 +84,7 @@ class PressButton(QPushButton):
 
 
 class LinkButton(PressButton):
-    """A quiet text that can be pressed; it goes on in further lines where there is no room in one."""
+    """A quiet text that can be pressed; wraps where there is no room for one line."""
 
     def __init__(self, name: str, size: float = 12) -> None:
         super().__init__()
@@ -96,11 +96,11 @@ class LinkButton(PressButton):
         self.setSizePolicy(policy)
 
     def sizeHint(self) -> QSize:
-        """As high as its lettering."""
+        """As high as its text."""
         return QSize(px(60), QFontMetrics(font(self._size)).height() + px(4))
 
     def minimumSizeHint(self) -> QSize:
-        """It may be as narrow as a short word."""
+        """As narrow as a short word."""
         return QSize(px(60), self.sizeHint().height())
 
     def hasHeightForWidth(self) -> bool:
@@ -113,7 +113,7 @@ class LinkButton(PressButton):
         return box.height() + px(4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw it, underlined while it is looked at."""
+        """Draw the text, underlined with the focus."""
         painter, awake = QPainter(self), self.hasFocus() or self.underMouse()
         lettering = QFont(font(self._size))
         lettering.setUnderline(awake)
@@ -134,7 +134,7 @@ def hairline(*, vertical: bool = False) -> QFrame:
 
 
 def button(text: str, *, strong: bool = False, plain: bool = False, tip: str = "") -> QPushButton:
-    """A button: one strong one on a page, the others outlined, plain ones in running text."""
+    """A button: one strong one per page, the others outlined, plain ones in running text."""
     pressed = PressButton(text)
     pressed.setFont(font(13, "sans", 500))
     pressed.setProperty("strong", strong)
@@ -146,7 +146,7 @@ def button(text: str, *, strong: bool = False, plain: bool = False, tip: str = "
 
 
 def repolish(widget: QWidget) -> None:
-    """Let the style sheet see a changed property."""
+    """Apply the style sheet to a changed property."""
     style = widget.style()
     if style is not None:
         style.unpolish(widget)

@@ -1,4 +1,4 @@
-"""Sheets laid over the window: the working of a number, the keys, the glossary."""
+"""Sheets over the window: the working of a number, the keys, the glossary."""
 
 from collections.abc import Callable
 
@@ -12,9 +12,9 @@ from yarddial.yard.working import Working
 
 
 class Sheet(QDialog):
-    """A heading, a scrolling body, one way out. Not modal: the numbers behind stay in sight.
+    """A heading, a scrolling body, a close button. Not modal: the numbers behind stay visible.
 
-    manual_page : what F1 opens.
+    manual_page : opened by F1.
     """
 
     manual_page = "start"
@@ -38,7 +38,7 @@ class Sheet(QDialog):
         self.buttons.addStretch()
         close = button("Close")
         close.clicked.connect(self.close)
-        # No button is pressed by Enter unless it has the focus: in a field, Enter belongs to the field.
+        # Enter presses a button only with the focus: in a field, Enter belongs to the field.
         close.setAutoDefault(False)
         close.setFocus()
         self._page = layout = QVBoxLayout(self)
@@ -51,7 +51,7 @@ class Sheet(QDialog):
         self.resize(px(width), px(480))
 
     def when_left(self, *acts: Callable[[], object]) -> None:
-        """Done once when the sheet is left, whichever way: its button, Escape, the frame of its window."""
+        """Called once when the sheet is left, by its button, Escape or the window frame."""
         self._leaving += acts
 
     def _left(self) -> None:
@@ -60,7 +60,7 @@ class Sheet(QDialog):
             act()
 
     def _explain(self) -> None:
-        """Whoever of those that this sheet belongs to has the manual shows it."""
+        """Show the manual through the nearest owner of this sheet that has it."""
         above = self.parent()
         while above is not None and not hasattr(above, "show_manual"):
             above = above.parent()
@@ -68,17 +68,17 @@ class Sheet(QDialog):
             above.show_manual(self.manual_page)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """The same for one that was hidden before."""
+        """The same for a sheet that was hidden before."""
         self._left()
         super().closeEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Escape closes; Enter in a field submits that field and nothing else."""
+        """Escape closes; Enter in a field submits only that field."""
         if event is not None and event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             super().keyPressEvent(event)
 
     def add_foot(self, row: QLayout, below: QWidget) -> None:
-        """Put a row and a line of text under the scrolling body, above the buttons."""
+        """Put a row and a line of text below the scrolling body, above the buttons."""
         self._page.insertLayout(self._page.count() - 1, row)
         self._page.insertWidget(self._page.count() - 1, below)
 
@@ -99,7 +99,7 @@ class Sheet(QDialog):
 
 
 def working_sheet(parent: QWidget, working: Working) -> Sheet:
-    """Lay out a result's formula, values and source."""
+    """Open a sheet with a result's formula, values and source."""
     sheet = Sheet(parent, working.title, 700)
     sheet.body.addWidget(Words(working.result, 15, weight=600, wrap=True))
     for formula in working.formulas:

@@ -1,1 +1,1 @@
-"""The yard strip: tracks with plates from the antennas to the receiver, the points lying for the active route."""
+"""The yard strip: tracks with plates from the antennas to the receiver, with the active route marked."""

@@ -1,4 +1,4 @@
-"""A gap in the active track, where a part can be put in."""
+"""A gap in the active track, where a part can be inserted."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
@@ -12,7 +12,7 @@ GAP_SIZE = 16
 
 
 class Gap(QAbstractButton):
-    """A small plus on the track; click, Enter or A puts a part in here. The first one of a yard is written out."""
+    """A small plus on the track; click, Enter or A inserts a part. A yard's first one has a label."""
 
     moved = pyqtSignal(int, int)
 
@@ -24,21 +24,21 @@ class Gap(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_place(self, index: int, after: str, words: str) -> None:
-        """Say where it is; words stand beside it where the route still lacks something."""
+        """Set its position; the label says what the route still lacks."""
         self.index, self._words = index, words
         self.setAccessibleName(words or f"Put a part in behind {after}")
         set_tip(self, f"{words or f'Put a part in behind {after}'} (A)")
         self.update()
 
     def wanted_width(self) -> int:
-        """Wide enough for its words."""
+        """Width for its label."""
         from PyQt6.QtGui import QFontMetricsF
 
         width = QFontMetricsF(font(12, "sans", 500)).horizontalAdvance(self._words) if self._words else 0
         return round(px(GAP_SIZE) + (width + px(14) if width else 0))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Enter puts a part in; arrows go along the strip."""
+        """Enter inserts a part; arrows move along the strip."""
         if event is None:
             return
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
@@ -50,7 +50,7 @@ class Gap(QAbstractButton):
             super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the plus, quiet until it is looked at."""
+        """Draw the plus, quiet until it has the focus."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         awake = self.hasFocus() or self.underMouse() or bool(self._words)

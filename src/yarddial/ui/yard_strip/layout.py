@@ -1,17 +1,17 @@
-"""Where plates, tracks and gaps go. Pure geometry, no painting."""
+"""Positions of plates, tracks and gaps. Pure geometry, no painting."""
 
 import msgspec
 
 from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Route, Station
 
-# Design pixels: a lane with room for a plate of two lines, and the least that a thin lane needs for one.
+# Design pixels: a lane with room for a plate of two lines, and the minimum of a thin lane.
 FULL_LANE, FULL_PLATE, THIN_LANE, MIN_LANE = 47.0, 39.0, 11.0, 10.5
 COLUMN_GAP, POINTS_WIDTH, WIDEST_PLATE = 22.0, 46.0, 178.0
 
 
 class PlateSpot(msgspec.Struct, frozen=True):
-    """A plate: the part, the routes that pass it here, and its place."""
+    """A plate: the part, the routes through it, and its position."""
 
     part: str
     routes: tuple[str, ...]
@@ -27,7 +27,7 @@ class PlateSpot(msgspec.Struct, frozen=True):
 
 
 class GapSpot(msgspec.Struct, frozen=True):
-    """A place on the active route where a part can be put in: the index it would have, and the track's point."""
+    """A position on the active route where a part can be inserted: its index, and the point on the track."""
 
     index: int
     after: str
@@ -36,9 +36,9 @@ class GapSpot(msgspec.Struct, frozen=True):
 
 
 class Layout(msgspec.Struct, frozen=True):
-    """All plates, each route's track as a list of corner points, and where parts can be put into the active one.
+    """All plates, each route's track as corner points, and the gaps of the active one.
 
-    hidden : how many routes have no lane, since there is no room for all.
+    hidden : number of routes without a lane for lack of room.
     """
 
     plates: tuple[PlateSpot, ...]
@@ -92,7 +92,7 @@ def lay_out(station: Station, width: float, top: float, bottom: float, unit: flo
 
 
 def _fitting(station: Station, highest: int) -> Station:
-    """The station with no more routes than there are lanes: the active one and those beside it."""
+    """The station with no more routes than lanes: the active one and its neighbours."""
     if len(station.routes) <= highest:
         return station
     active = next(i for i, route in enumerate(station.routes) if route.name == station.route)
@@ -111,7 +111,7 @@ def _track(
     ends: dict[str, PlateSpot],
     unit: float,
 ) -> tuple[tuple[float, float], ...]:
-    """From its first plate, or from where it branches off, along its lane to its receiver, or to its loose end."""
+    """Track from its first plate, or its branching point, along its lane to its receiver or loose end."""
     corners: list[tuple[float, float]] = []
     if start is not None and abs(start.middle_y - middle) > 0.5:
         out = start.x + start.width
@@ -135,7 +135,7 @@ def _gaps(
     lanes: dict[str, tuple[float, float]],
     unit: float,
 ) -> tuple[GapSpot, ...]:
-    """Behind every plate of the active route but the receiver; one at the head where there is nothing yet."""
+    """Gaps after every plate of the active route but the receiver; one at the head of an empty route."""
     if not station.routes:
         return ()
     active = station.route_named()
@@ -196,7 +196,7 @@ def _lanes(station: Station, top: float, bottom: float, unit: float) -> dict[str
 def _receivers(
     station: Station, receivers: frozenset[str], lanes: dict[str, tuple[float, float]], x: float, plate: float
 ) -> dict[str, PlateSpot]:
-    """Each receiver in the middle of its lanes, level with the active one when that ends in it; none over another."""
+    """Place each receiver in the middle of its lanes, level with the active one that ends in it, without overlaps."""
     plates: dict[str, PlateSpot] = {}
     crowded = len({height for _, height in lanes.values()}) > 1
     routes = [route for route in station.routes if _ends(route, receivers)]
@@ -212,7 +212,7 @@ def _receivers(
 
 
 def _apart(spots: dict[str, PlateSpot], active: str) -> dict[str, PlateSpot]:
-    """Move overlapping receivers apart; the active one stays."""
+    """Separate overlapping receivers; the active one stays."""
     order = sorted(spots.values(), key=lambda spot: spot.middle_y)
     fixed = next((i for i, spot in enumerate(order) if active in spot.routes), 0)
     for i in range(fixed + 1, len(order)):

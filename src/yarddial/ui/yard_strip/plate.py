@@ -11,9 +11,9 @@ from yarddial.ui.widgets.tip import set_tip
 
 
 class Plate(QAbstractButton):
-    """Click or Enter opens the part; on another track it sets the points first. Arrow keys go along the track.
+    """Click or Enter opens the part, after activating its route if necessary. Arrow keys move along the track.
 
-    Alt with an arrow, or dragging, moves the part; Delete takes it out; A or Insert puts one in behind it.
+    Alt with an arrow, or dragging, moves the part; Delete removes it; A or Insert inserts one after it.
     """
 
     moved = pyqtSignal(int, int)
@@ -34,7 +34,7 @@ class Plate(QAbstractButton):
     def show_part(self, frequencies: list[str], active: bool, note: str, role: str = "") -> None:
         """Show the frequency at this point and whether the active route passes here.
 
-        frequencies : ways to write it, the exact one first. role : what the part is, shown where there is room.
+        frequencies : texts of it, the exact one first. role : what the part is, shown where there is room.
         """
         self._frequencies, self._active, self._role = frequencies, active, role
         self.setAccessibleName(f"{self.part}, {frequencies[0]}" + (", on the active route" if active else ""))
@@ -65,7 +65,7 @@ class Plate(QAbstractButton):
             super().keyPressEvent(event)
 
     def _asked_by(self, event: QKeyEvent) -> str:
-        """What a key asks for. The keys are looked up here and not on import: that alone takes 20 ms."""
+        """Action of a key. The keys are looked up here, not on import, which would take 20 ms."""
         return {
             Qt.Key.Key_A: "add",
             Qt.Key.Key_Insert: "add",
@@ -76,17 +76,17 @@ class Plate(QAbstractButton):
         }.get(Qt.Key(event.key()), "")
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        """Everything that can be done with the part."""
+        """Show all actions for the part."""
         self.asked.emit("menu")
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """A press may become a drag."""
+        """Prepare for a click or a drag."""
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
             self._grabbed_x = event.position().x()
         super().mousePressEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        """Let go elsewhere on the track, the part is moved there; on itself, it is a click."""
+        """Move the part where it is dropped on the track; on itself it is a click."""
         if event is not None and self._grabbed_x is not None:
             dragged = event.position().x() - self._grabbed_x
             self._grabbed_x = None
@@ -116,7 +116,7 @@ class Plate(QAbstractButton):
         painter.drawText(inner, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom), shown)
 
     def _paint_name(self, painter: QPainter, box: QRectF, ink: str) -> None:
-        """The name, and what the part is where there is room for that too."""
+        """Draw the name, and what the part is where there is room."""
         flags = int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         lettering = fitting_font(self.part, box.width(), 12, weight=500)
         metrics = QFontMetricsF(lettering)
@@ -130,7 +130,7 @@ class Plate(QAbstractButton):
             painter.drawText(box.adjusted(wide, 0, 0, 0), flags, role)
 
     def _paint_thin(self, painter: QPainter, box: QRectF) -> None:
-        """A thin lane has room for the name alone, on paper instead of in a frame."""
+        """A thin lane has room for the name only, on paper instead of in a frame."""
         painter.setFont(fitting_font(self.part, box.width() - px(6), 10, weight=500))
         width = min(QFontMetricsF(painter.font()).horizontalAdvance(self.part) + px(8), box.width())
         painter.fillRect(QRectF(box.left(), box.top(), width, box.height()), palette().colour("paper"))

@@ -23,8 +23,9 @@ from yarddial.yard.station import Station
 
 
 class YardStrip(QWidget):
-    """Tracks, plates, points and gaps. A click on a track sets the points for its route; parts are put in, moved and
-    taken out in place."""
+    """Tracks, plates, points and gaps. A click on a track activates its route; parts are inserted, moved and removed in
+    place.
+    """
 
     opened = pyqtSignal(str)
     add_wanted = pyqtSignal(int)
@@ -42,7 +43,7 @@ class YardStrip(QWidget):
         self._laid_for = session.desk.station
         self._hush = QTimer(self)
         self._hush.setSingleShot(True)
-        # A method, not a lambda: it is let go of with the strip, however late the timer is.
+        # A method rather than a lambda, so that it is released with the strip.
         self._hush.timeout.connect(self._hushed)
         self.setAccessibleName("Yard strip")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -53,7 +54,7 @@ class YardStrip(QWidget):
         self._follow()
 
     def sizeHint(self) -> QSize:
-        """The height of the strip."""
+        """Height of the strip."""
         return QSize(px(600), px(150))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -61,7 +62,7 @@ class YardStrip(QWidget):
         self._place()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Set the points for the track nearest to the click."""
+        """Activate the route whose track is nearest to the click."""
         if event is None:
             return
         place = event.position()
@@ -74,7 +75,7 @@ class YardStrip(QWidget):
                 return
 
     def focus_first_plate(self) -> None:
-        """Give the first plate of the active route the focus, or its gap where there is no plate yet."""
+        """Focus the first plate of the active route, or its gap where there is no plate yet."""
         for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             if self._session.desk.station.route in spot.routes:
                 plate.setFocus(Qt.FocusReason.ShortcutFocusReason)
@@ -85,19 +86,19 @@ class YardStrip(QWidget):
                 return
 
     def focus_part(self, name: str) -> None:
-        """Give the plate of a part on the active route the focus."""
+        """Focus the plate of a part on the active route."""
         for plate, spot in zip(self.plates, self._layout.plates, strict=True):
             if spot.part == name and self._session.desk.station.route in spot.routes:
                 plate.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def focus_last_gap(self) -> None:
-        """Give the last gap of the active route the focus: where building goes on."""
+        """Focus the last gap of the active route, where building continues."""
         shown = [gap for gap in self._gaps if gap.isVisibleTo(self)]
         if shown:
             shown[-1].setFocus(Qt.FocusReason.OtherFocusReason)
 
     def attempt(self, act: Callable[[], object]) -> None:
-        """Do an edit; a refusal is said on the strip."""
+        """Run an edit; a refusal is shown on the strip."""
         try:
             act()
         except YardDialError as error:
@@ -106,7 +107,7 @@ class YardStrip(QWidget):
             self.say("")
 
     def say(self, sentence: str) -> None:
-        """Beside the yard's name for a while: a refusal, or what there is not."""
+        """Show a message beside the yard's name for a while."""
         self._said = sentence
         self.setAccessibleDescription(sentence)
         if sentence:
@@ -120,7 +121,7 @@ class YardStrip(QWidget):
         return QPointF(px(20), 0)
 
     def _follow(self) -> None:
-        """Yard, dial or active route changed: plates are made anew only when there are others than before."""
+        """Update after a change of yard, dial or active route; plates are rebuilt only when they differ."""
         self._lay_out()
         self._laid_for = self._session.desk.station
         parts = tuple((spot.part, spot.routes[:1]) for spot in self._layout.plates)
@@ -135,7 +136,7 @@ class YardStrip(QWidget):
             self._follow()
 
     def _catch_up(self) -> None:
-        """What is known of the oscillators changed; with it, perhaps, the yard, which others were told of first."""
+        """Update after a change of the oscillators, and perhaps of the yard."""
         if self._laid_for is self._session.desk.station:
             self._show()
         else:
@@ -206,7 +207,7 @@ class YardStrip(QWidget):
         self.focus_part(part)
 
     def _drop(self, index: int, dragged: float) -> None:
-        """A plate was let go `dragged` pixels along the track: it moves by as many columns."""
+        """A plate was dropped `dragged` pixels along the track: move it by as many columns."""
         columns = sorted({spot.x for spot in self._layout.plates})
         pitch = columns[1] - columns[0] if len(columns) > 1 else self._layout.plates[index].width
         step = round(dragged / pitch)
@@ -229,7 +230,7 @@ class YardStrip(QWidget):
             self.focus_last_gap()
 
     def _menu(self, index: int) -> QMenu:
-        """What can be done with a part: the same as by keys, and what is rarer."""
+        """Menu of a part: the actions of the keys, and rarer ones."""
         building, spot = self._session.building, self._layout.plates[index]
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -255,14 +256,14 @@ class YardStrip(QWidget):
         self.attempt(act)
 
     def _move_focus(self, here: QWidget, dx: int, dy: int) -> None:
-        """Go to the nearest plate or gap in a direction; gaps only along the track."""
+        """Focus the nearest plate or gap in a direction; gaps only along the track."""
         others: list[QWidget] = [*self.plates, *(gap for gap in self._gaps if gap.isVisibleTo(self) and dx)]
         at = here.geometry().center()
         ahead: list[tuple[float, int]] = []
         for i, other in enumerate(others):
             away = other.geometry().center() - at
             if other is not here and (away.x() * dx > 1 or away.y() * dy > 1):
-                # Along the track rather than across it.
+                # Prefer targets along the track.
                 across = away.y() if dx else away.x()
                 ahead.append((abs(away.x()) + abs(away.y()) + 2.0 * abs(across), i))
         if ahead:
@@ -285,7 +286,7 @@ class YardStrip(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Draw the tracks, the active one last and thick, then what stands beside it."""
+        """Draw the tracks, the active one last and thick, then the notes."""
         painter, c = QPainter(self), palette()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         station = self._session.desk.station
@@ -311,7 +312,7 @@ class YardStrip(QWidget):
         self._draw_words(painter, c)
 
     def _draw_words(self, painter: QPainter, c: Palette) -> None:
-        """Beside the yard's name: a refusal, or the active route and whether it is held."""
+        """Draw beside the yard's name: a message, or the active route and whether it is held."""
         station = self._session.desk.station
         painter.setFont(font(16, "serif"))
         x = px(20) + QFontMetricsF(painter.font()).horizontalAdvance(station.name) + px(16)
@@ -331,7 +332,7 @@ class YardStrip(QWidget):
         painter.drawPolygon(QPolygonF([QPointF(x - r, y - r), QPointF(x + r * 1.3, y), QPointF(x - r, y + r)]))
 
     def _draw_notes(self, painter: QPainter, c: Palette) -> None:
-        """Beside each oscillator of the active route: how far it is off, and where the spectrum is inverted."""
+        """Draw the error beside each oscillator of the active route, and marks where the spectrum is inverted."""
         station, oscillators = self._session.desk.station, self._session.calibration.oscillators
         route_points = {route_point.part.name: route_point for route_point in self._session.desk.route.points()}
         painter.setFont(font(11))
@@ -349,11 +350,11 @@ class YardStrip(QWidget):
                 sense *= route_point.converter.stage().sense
             elif isinstance(route_point.part, Receiver):
                 text = "crystal " + _error_text(route_point, oscillators)
-                # All of it, where the strip ends soon after the plate.
+                # The whole text, where the strip ends soon after the plate.
                 wide = painter.fontMetrics().horizontalAdvance(text)
                 left = min(left, self.width() - px(6) - wide)
                 below = QRectF(left - px(2), spot.y + spot.height + px(3), wide + px(4), px(14))
-                # Under a receiver whose thin plate lies right below; without room, the tip has it.
+                # Not under a receiver whose thin plate is right below; the tool tip has the text.
                 for other in self._layout.plates:
                     there = QRectF(other.x + self._origin().x(), other.y, other.width, other.height)
                     if other is not spot and there.intersects(below):
@@ -367,7 +368,7 @@ class YardStrip(QWidget):
 
 
 def _error_text(route_point: RoutePoint, oscillators: Oscillators) -> str:
-    """Error of the oscillator at a route point, or an empty text without one."""
+    """Error of the oscillator at a route point; empty without one."""
     if route_point.converter is not None:
         name = oscillator_of(route_point.converter)
     elif isinstance(route_point.part, Receiver):
@@ -390,7 +391,7 @@ def role_of(part: Part) -> str:
 
 
 def _invitation(station: Station) -> str:
-    """What to do next with an unfinished route."""
+    """Next step for an unfinished route."""
     names = station.route_named().parts if station.routes else ()
     if not names or not isinstance(station.part(names[0]), Antenna):
         return "Put in an antenna"
@@ -398,7 +399,7 @@ def _invitation(station: Station) -> str:
 
 
 def _at_rest(part: Part) -> str:
-    """What stands on a plate that the active route does not pass."""
+    """Text on a plate that the active route does not pass."""
     match part:
         case Antenna():
             return f"{part.low_hz / 1e6:g}–{part.high_hz / 1e6:g} MHz"
