@@ -58,11 +58,6 @@ class EngineSwitch:
         self._left: dict[EngineLink, _Left] = {}
 
     @property
-    def is_far(self) -> bool:
-        """True while a receiver of another computer is used."""
-        return self._now is not self._here
-
-    @property
     def far_in_use(self) -> "FarEngine | None":
         """The far computer whose receiver is used; None for one of this computer."""
         return next((link for link in self._links.values() if link is self._now), None)

@@ -4,7 +4,6 @@ One observation accuses nobody: the interference must fall when a device is swit
 twice.
 """
 
-from collections.abc import Sequence
 from typing import Literal
 
 import msgspec
@@ -22,8 +21,6 @@ FICKLE_DB = 3.0
 MAX_TRIES = 7
 # Extra records after a reconnection, since the interference may pause by itself.
 MAX_WAITS = 4
-# Attenuation by a choke of what the feed line's screen brings in.
-CHOKED_DB = 6.0
 
 
 class SearchStep(msgspec.Struct, frozen=True):
@@ -280,8 +277,3 @@ def _outside(seen: Fingerprint) -> SearchVerdict:
         return _named("something outside the house", seen.words,
                       "a power line or a lamp in the street: tell whoever keeps it; never go near it")  # fmt: skip
     return _named("something outside the house", seen.words, "a cable network most likely: tell whoever runs it")
-
-
-def log_lines(search: SearchRecord) -> Sequence[str]:
-    """List each step and its level, for the log."""
-    return [f"{r.step.words} {r.strength_db:+.1f} dB".replace("-", "−") for r in search.results]

@@ -20,8 +20,8 @@ RigFault = Literal["slow", "silent", "garbled", "wrong modes", "rounded", "jumps
 MODES = {"USB": 2400, "LSB": 2400, "AM": 9000, "CW": 500, "CWR": 500, "FM": 15000, "RTTY": 500}
 # Offset of the middle of its IF from its display, by mode; the sign changes on the lower sideband.
 OFFSETS_HZ = {"ssb": 1500.0, "cw": 600.0}
-# Lowest and full power into its dummy load.
-MIN_W, MAX_W = 5.0, 100.0
+# Lowest power, into its dummy load.
+MIN_W = 5.0
 _QUESTION = re.compile(r"([^\w\\]?)\\?(\w+) ?(.*)")
 
 

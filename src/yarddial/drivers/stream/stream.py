@@ -24,7 +24,6 @@ class StreamReceiver:
         self._count = max(int(address.rate_hz * BLOCK_S), 64)
         self._index = 0
         self._started_s: float | None = None
-        self._waited_s = 0.0
         self._ahead_since_s: float | None = None
         self._said_fast = self._ended = False
         # Bytes of an incomplete sample.

@@ -37,8 +37,8 @@ from yarddial.yard.parts import Value
 CHART_HALF_SPANS_HZ = (
     200.0, 500.0, 1e3, 2e3, 5e3, 1e4, 2e4, 5e4, 1e5, 2e5, 5e5, 1e6, 2e6, 5e6,
 )  # fmt: skip
-# The picture follows when the dial leaves this share of it, and the centre when it leaves this share of the span.
-PICTURE_DIAL_SHARE, SPAN_DIAL_SHARE = 0.8, 0.4
+# The picture follows when the dial leaves this share of it.
+PICTURE_DIAL_SHARE = 0.8
 # Uncertainty of a level stated by a person, dB.
 STATED_SIGMA_DB = 1.0
 # Spectra of the span between two searches for spurious signals: two seconds.

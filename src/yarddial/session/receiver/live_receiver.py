@@ -190,12 +190,6 @@ class LiveReceiver:
         """True while the engine has confirmed that it is muted."""
         return self._is_muted
 
-    @property
-    def feeds_line(self) -> bool:
-        """True while the port in use feeds current to the line, as acknowledged."""
-        tuning = self.tuner.acknowledged
-        return tuning is not None and tuning.actual.bias
-
     def _feeds(self, route: ResolvedRoute) -> frozenset[str]:
         """Ports that may feed the line: those allowed in this session, and all simulated ones."""
         receiver = route.receiver

@@ -81,11 +81,6 @@ class Desk:
         """Label of the edit that `undo` would take back; empty without one."""
         return self._undo[-1].label if self._undo else ""
 
-    @property
-    def redo_label(self) -> str:
-        """Label of the edit that `redo` would restore; empty without one."""
-        return self._redo[-1].label if self._redo else ""
-
     def wait_for(self, is_settled: Callable[[], bool]) -> None:
         """Register something that follows the dial with a delay: returns whether it has arrived."""
         self._settled.append(is_settled)

@@ -64,8 +64,3 @@ def _make(size: float, face: Face, weight: int) -> QFont:
     if face == "mono":
         chosen.setFeature(QFont.Tag(b"zero"), 1)
     return chosen
-
-
-def family(face: Face) -> str:
-    """Family name of a face, for the style sheet."""
-    return _families.get(face, face)
