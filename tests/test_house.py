@@ -1,6 +1,7 @@
 """The house keeps its own rules: each import contract is seen to fail when it is broken, and start-up stays light."""
 
 import ast
+import functools
 import re
 import shutil
 import subprocess
@@ -11,6 +12,17 @@ import pytest
 
 ROOT = Path(__file__).parent.parent
 CORE = ("yard", "dsp", "analysis", "drivers", "records", "session", "cli", "wiring")
+
+
+@functools.cache
+def tree_of(path: Path) -> ast.Module:
+    """Read each file once for all rules."""
+    return ast.parse(path.read_text())
+
+
+@functools.cache
+def nodes_of(path: Path) -> tuple[ast.AST, ...]:
+    return tuple(ast.walk(tree_of(path)))
 
 
 def lint(folder: Path) -> subprocess.CompletedProcess[str]:
@@ -130,7 +142,7 @@ def test_a_name_means_one_thing() -> None:
     """No two classes of one name; an alias that stands in several files stands for the same in each."""
     means: dict[str, set[str]] = {}
     for path in (ROOT / "src").rglob("*.py"):
-        for node in ast.parse(path.read_text()).body:
+        for node in tree_of(path).body:
             if isinstance(node, ast.ClassDef):
                 means.setdefault(node.name, set()).add(str(path))
             elif isinstance(node, ast.Assign) and isinstance(node.targets[0], ast.Name):
@@ -146,7 +158,7 @@ def test_all_words_on_the_screen_are_plain_text() -> None:
                "QTextBrowser": "manual_sheet.py",
                "QMessageBox": "", "setWhatsThis": "", "QLabel": "words.py", "setTextFormat": "words.py"}  # fmt: skip
     for path in (ROOT / "src" / "yarddial" / "ui").rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in nodes_of(path):
             name = node.func if isinstance(node, ast.Call) else None
             called = getattr(name, "attr", getattr(name, "id", ""))
             assert allowed.get(called, path.name) == path.name, f"{path.name} calls {called}"
@@ -178,7 +190,7 @@ def test_a_constant_says_what_it_limits() -> None:
     """A number has a name of two words or more, its unit among them; limits begin with MAX_ or MIN_."""
     wrong = {}
     for path in (ROOT / "src").rglob("*.py"):
-        tree = ast.parse(path.read_text())
+        tree = tree_of(path)
         for name in numbers_of(tree):
             prefix = name.partition("_")[0]
             if "_" not in name:
@@ -217,7 +229,7 @@ def words_of(name: str) -> list[str]:
 def test_no_name_uses_a_retired_word() -> None:
     wrong = {}
     for path in (ROOT / "src").rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in nodes_of(path):
             name = ""
             if isinstance(node, ast.FunctionDef | ast.ClassDef):
                 name = node.name
@@ -238,7 +250,7 @@ def test_a_local_name_says_what_it_holds() -> None:
     wrong = [
         f"{path.name}:{node.lineno}: {node.id}"
         for path in (ROOT / "src").rglob("*.py")
-        for function in ast.walk(ast.parse(path.read_text()))
+        for function in nodes_of(path)
         if isinstance(function, ast.FunctionDef)
         for node in ast.walk(function)
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store) and node.id in EMPTY_NAMES

@@ -9,7 +9,7 @@ import pytest
 import safety_table
 from random_yard import random_yard
 from yarddial.analysis.audit.check import check_yard
-from yarddial.analysis.audit.exposure import keep_away_m
+from yarddial.analysis.audit.exposure import PUBLIC, keep_away_m
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.demo import HEARTH_IF, VIA_LADDER, demo_station
 from yarddial.yard.editing import acknowledge, put_in, take_out
@@ -276,4 +276,4 @@ def test_every_rule_of_safety_speaks_in_its_three_yards_and_is_silent_in_three()
 def test_the_distance_to_keep_is_where_the_field_falls_to_its_limit(
     power_w: float, gain_dbi: float, hertz: float, metres: float
 ) -> None:
-    assert keep_away_m(power_w, gain_dbi, hertz) == pytest.approx(metres, rel=0.01)
+    assert keep_away_m(power_w, gain_dbi, PUBLIC.electric_v_m(hertz)) == pytest.approx(metres, rel=0.01)

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from yarddial.session.listening.recorder import Recorder
     from yarddial.session.receiver.far_recordings import FarRecordings
     from yarddial.session.receiver.receiver_choice import ReceiverChoice
+    from yarddial.session.rig.isolation_measurement import IsolationMeasurement
     from yarddial.session.rig.own_transmission import OwnTransmission
     from yarddial.session.rig.rig_control import RigControl
     from yarddial.session.sampling.span_planner import SpanPlanner
@@ -105,6 +106,7 @@ class Activities:
     reception_check: Room["ReceptionCheck"] = Room("listening.reception_check")
     band_run: Room["BandRun"] = Room("bands.band_run")
     own_transmission: Room["OwnTransmission"] = Room("rig.own_transmission")
+    isolation: Room["IsolationMeasurement"] = Room("rig.isolation_measurement")
     span_planner: Room["SpanPlanner"] = Room("sampling.span_planner")
     building: Room["Building"] = Room("station.building")
 

@@ -76,6 +76,12 @@ class FindingFixes:
 
         TransceiverSheet(self._window, self._session).show()
 
+    def measure_isolation(self) -> None:
+        """Open the guided measurement of the isolation between transmitter and receiver."""
+        from yarddial.ui.transceiver.isolation_sheet import IsolationSheet
+
+        IsolationSheet(self._window, self._session).show()
+
     def choose_receiver(self) -> None:
         """Open the choice of the active route's receiver."""
         from yarddial.ui.receiver_picker.sheet import ReceiverPicker

@@ -167,6 +167,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Receiver", "Transceiver: link it, follow it, split", window.show_transceiver,
                      "show the transceiver",
                      "rig radio cat control ptt daemon serial vfo panadapter band scope tx"),
+        WindowAction("Receiver", "Measure the isolation from the transmitter", fixes.measure_isolation, "",
+                     "tap relay attenuator safe power burn decibel protect receiver"),
         WindowAction("Receiver", "Follow the transceiver, leave it, come back", window.follow_transceiver,
                      "follow the transceiver",
                      "rig sync track lock roam"),

@@ -273,6 +273,8 @@ def _check_part(part: Part) -> None:
 def _check_transceiver(part: Transceiver) -> None:
     if not 0 <= part.transmit_w <= 1e6:
         raise BadStation(f"{part.name}: a transmitter has between 0 and a million watts")
+    if not 0 < part.duty_share <= 1:
+        raise BadStation(f"{part.name}: it transmits between 0 and 100 % of the time; 100 % where nobody counted")
     if part.tap == "if" and not part.if_hz > 0:
         raise BadStation(f"{part.name}: an IF output needs its intermediate frequency, above 0 Hz")
 

@@ -5,6 +5,7 @@ from math import log10, pi
 import msgspec
 
 from yarddial.yard.parts import Antenna, Transceiver
+from yarddial.yard.parts.electrical import worst_db
 
 LIGHT_M_S = 299_792_458.0
 # Lowest transmitting band: it has the longest wavelength, so it is the worst case.
@@ -60,7 +61,8 @@ def coupling_of(rig: Transceiver, sends: Antenna, hears: Antenna) -> Coupling | 
         words = f"{sends.name} lets little out: {DUMMY_LOAD_LEAK_DB:.0f} dB assumed"
         return Coupling(DUMMY_LOAD_LEAK_DB, words, True, (words,))
     if hears.coupling_db is not None:
-        return Coupling(hears.coupling_db.value, f"{hears.coupling_db.value:.0f} dB between the two, measured", True)
+        loss_db = worst_db(hears.coupling_db)
+        return Coupling(loss_db, f"{loss_db:.0f} dB between the two, measured", True)
     is_known = hears.apart_m > 0
     apart_m = hears.apart_m if is_known else YARD_M
     frequency_hz = max(rig.low_hz, LOWEST_HZ)

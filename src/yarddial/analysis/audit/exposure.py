@@ -2,7 +2,8 @@
 
 ICNIRP Guidelines 2020, table 5: whole body, averaged over 30 minutes. Below 10 MHz also ICNIRP Guidelines 2010, tables
 3 and 4, against the stimulation of nerves: at every instant, and kept by the text of 2020. A continuous carrier at full
-power is assumed, and that the ground adds to the field (1.6 times). Local rules decide, and may ask for less.
+power is assumed where no duty is stated, and that the ground adds to the field (1.6 times). Local rules decide, and may
+ask for less.
 
 Near a conductor the far field's formula is not used. A straight wire's field at any distance follows from the current
 along it, which is sinusoidal (Balanis, Antenna Theory, section 8.5; section 4.5 for its resistance); without a length
@@ -12,6 +13,7 @@ radiates all of its power, by the r^-3 and r^-2 terms of a magnetic dipole (the 
 
 import cmath
 from collections.abc import Iterator
+from functools import lru_cache
 from math import cos, hypot, pi, sin, sqrt
 
 import msgspec
@@ -50,21 +52,19 @@ class Limits(msgspec.Struct, frozen=True):
     nerves_a_m: float
 
     def electric_v_m(self, frequency_hz: float) -> float:
-        """Limit of the electric field, V/m rms."""
+        """Limit of the electric field against heating, V/m rms, averaged over 30 minutes."""
         mhz = frequency_hz / 1e6
         if mhz <= 30:
-            slow: float = self.electric_30 / max(mhz, 0.1) ** 0.7
-            return min(slow, self.nerves_v_m) if frequency_hz <= NERVES_HZ else slow
+            return float(self.electric_30 / max(mhz, 0.1) ** 0.7)
         if mhz <= 400:
             return self.electric
         return self.electric_root * sqrt(mhz) if mhz <= 2000 else sqrt(self.density * FREE_SPACE_OHMS)
 
     def magnetic_a_m(self, frequency_hz: float) -> float:
-        """Limit of the magnetic field, A/m rms."""
+        """Limit of the magnetic field against heating, A/m rms, averaged over 30 minutes."""
         mhz = frequency_hz / 1e6
         if mhz <= 30:
-            slow = self.magnetic_30 / max(mhz, 0.1)
-            return min(slow, self.nerves_a_m) if frequency_hz <= NERVES_HZ else slow
+            return self.magnetic_30 / max(mhz, 0.1)
         return self.magnetic if mhz <= 400 else self.electric_v_m(frequency_hz) / FREE_SPACE_OHMS
 
 
@@ -72,28 +72,41 @@ PUBLIC = Limits(300.0, 2.2, 27.7, 0.073, 1.375, 10.0, 83.0, 21.0)
 OCCUPATIONAL = Limits(660.0, 4.9, 61.0, 0.16, 3.0, 50.0, 170.0, 80.0)
 
 
-def keep_away_m(power_w: float, gain_dbi: float, frequency_hz: float, limits: Limits = PUBLIC) -> float:
-    """Distance at which the far field falls to its limit: E = sqrt(30 P G) d, times the ground factor."""
-    field_at_1_m = sqrt(30 * power_w * 10 ** (gain_dbi / 10)) * GROUND_FACTOR
-    return field_at_1_m / limits.electric_v_m(frequency_hz)
+def keep_away_m(power_w: float, gain_dbi: float, limit_v_m: float) -> float:
+    """Distance at which the far field falls to its limit: E = sqrt(30 P G) / d, times the ground factor."""
+    return sqrt(30 * power_w * 10 ** (gain_dbi / 10)) * GROUND_FACTOR / limit_v_m
 
 
-def distance_m(antenna: Antenna, power_w: float, frequency_hz: float, limits: Limits = PUBLIC) -> float:
-    """Distance from the nearest point of an antenna beyond which no limit is exceeded, in far and near field."""
+def distance_m(
+    antenna: Antenna, power_w: float, frequency_hz: float, limits: Limits = PUBLIC, *, duty_share: float = 1.0
+) -> float:
+    """Distance from the nearest point of an antenna beyond which no limit is exceeded, in far and near field.
+
+    duty_share : largest share of any 30 minutes with full power. It lowers what heats; nerves follow every instant.
+    """
+    heating = (limits.electric_v_m(frequency_hz), limits.magnetic_a_m(frequency_hz))
+    away_m = _away_m(antenna, power_w * duty_share, frequency_hz, *heating)
+    if frequency_hz <= NERVES_HZ:
+        away_m = max(away_m, _away_m(antenna, power_w, frequency_hz, limits.nerves_v_m, limits.nerves_a_m))
+    return away_m
+
+
+def _away_m(antenna: Antenna, power_w: float, frequency_hz: float, limit_v_m: float, limit_a_m: float) -> float:
     wave_m = LIGHT_M_S / frequency_hz
-    far_m = keep_away_m(power_w, directivity_dbi(antenna)[0], frequency_hz, limits)
+    far_m = keep_away_m(power_w, directivity_dbi(antenna)[0], limit_v_m)
     if antenna.kind == "dish":
         return far_m
     if antenna.kind == "loop":
-        return max(far_m, _beside_loop_m(power_w, wave_m, frequency_hz, limits))
+        return max(far_m, _beside_loop_m(power_w, wave_m, limit_v_m, limit_a_m))
     if antenna.kind in STRAIGHT_KINDS and 0 < antenna.length_m < 2 * wave_m:
-        return max(far_m, _beside_wire_m(antenna, power_w, wave_m, limits.electric_v_m(frequency_hz)))
+        return max(far_m, _beside_wire_m(antenna.length_m, antenna.kind == "whip", power_w, wave_m, limit_v_m))
     return far_m * sqrt(2) if far_m < wave_m else far_m
 
 
-def _beside_wire_m(antenna: Antenna, power_w: float, wave_m: float, limit_v_m: float) -> float:
+@lru_cache(maxsize=1_000)
+def _beside_wire_m(length_m: float, is_whip: bool, power_w: float, wave_m: float, limit_v_m: float) -> float:
     """Distance from a straight wire at which its largest field falls to a limit; a whip includes its ground image."""
-    half_m = antenna.length_m if antenna.kind == "whip" else antenna.length_m / 2
+    half_m = length_m if is_whip else length_m / 2
     k = 2 * pi / wave_m
     current_a = sqrt(power_w / _resistance_ohms(k * half_m))
     low_m, high_m = NEAREST_M, FURTHEST_M
@@ -131,12 +144,12 @@ def _largest_field(half_m: float, k: float, away_m: float) -> float:
     return largest
 
 
-def _beside_loop_m(power_w: float, wave_m: float, frequency_hz: float, limits: Limits) -> float:
+def _beside_loop_m(power_w: float, wave_m: float, limit_v_m: float, limit_a_m: float) -> float:
     """Distance for a small loop: P = eta k^4 m^2 (12 pi); H = m (2 pi r^3) on axis, E = eta k m (4 pi r^2) beside."""
     k = 2 * pi / wave_m
     moment = sqrt(12 * pi * power_w / (FREE_SPACE_OHMS * k**4))
-    magnetic_m = (moment * GROUND_FACTOR / (2 * pi * limits.magnetic_a_m(frequency_hz))) ** (1 / 3)
-    electric_m = sqrt(FREE_SPACE_OHMS * k * moment * GROUND_FACTOR / (4 * pi * limits.electric_v_m(frequency_hz)))
+    magnetic_m = (moment * GROUND_FACTOR / (2 * pi * limit_a_m)) ** (1 / 3)
+    electric_m = sqrt(FREE_SPACE_OHMS * k * moment * GROUND_FACTOR / (4 * pi * limit_v_m))
     return float(max(magnetic_m, electric_m))
 
 
@@ -154,16 +167,22 @@ def _beside(rig: Transceiver, antenna: Antenna) -> Iterator[BenchFinding]:
     if low_hz >= high_hz:
         return
     places_hz = [place_hz for place_hz in (low_hz, NERVES_HZ, 30e6, 400e6, high_hz) if low_hz <= place_hz <= high_hz]
-    worst_hz = max(places_hz, key=lambda place_hz: distance_m(antenna, rig.transmit_w, place_hz))
-    away_m = distance_m(antenna, rig.transmit_w, worst_hz)
-    trained_m = max(distance_m(antenna, rig.transmit_w, place_hz, OCCUPATIONAL) for place_hz in places_hz)
+    duty = rig.duty_share
+
+    def away(place_hz: float, limits: Limits = PUBLIC) -> float:
+        return distance_m(antenna, rig.transmit_w, place_hz, limits, duty_share=duty)
+
+    worst_hz = max(places_hz, key=away)
+    away_m = away(worst_hz)
+    trained_m = max(away(place_hz, OCCUPATIONAL) for place_hz in places_hz)
+    lasts = "for a carrier that stays on" if duty >= 1 else f"for {100 * duty:.0f} % of 30 minutes at full power"
     _, assumed = directivity_dbi(antenna)
     because = f"; {assumed}: its data sheet would settle that" if assumed else ""
     yield BenchFinding(
         f"care:exposure:{rig.name}:{antenna.name}",
         "look",
         f"Field while {rig.name} transmits {rig.transmit_w:g} W: nobody within {away_m:.1f} m of {antenna.name}",
-        f"reckoned at {format_bound(worst_hz)} for a carrier that stays on (ICNIRP 2020, below 10 MHz also 2010, "
+        f"reckoned at {format_bound(worst_hz)} {lasts} (ICNIRP 2020, below 10 MHz also 2010, "
         f"general public; trained people at work: {trained_m:.1f} m){because}; touch no wire of it; local rules decide",
         antenna.name,
         True,

@@ -13,7 +13,7 @@ import msgspec
 
 from yarddial.analysis.audit.coupling import UNKNOWN_ANTENNA, Coupling, coupling_of
 from yarddial.yard.parts import Antenna, Converter, Lnb, Part, Receiver, Transceiver, TwoPort, Value
-from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm
+from yarddial.yard.parts.electrical import can_burn, rating_dbm, weakened_dbm, worst_db
 from yarddial.yard.station import Route, Station
 
 SHARING_SHAPES = ("switch", "splitter", "relay", "diplexer")
@@ -117,7 +117,7 @@ def _own_output(station: Station, rig: Transceiver, route: Route, parts: tuple[P
     if not any(can_burn(part) for part in behind):
         return
     relay = next((part.name for part in parts if isinstance(part, TwoPort) and part.what == "relay"), "")
-    loss_db = None if rig.isolation_db is None else rig.isolation_db.value
+    loss_db = None if rig.isolation_db is None else worst_db(rig.isolation_db)
     yield PowerPath(rig, route.name, "its output", loss_db, behind, route.port, relay, passed=(rig.name,))
 
 
@@ -131,7 +131,7 @@ def _shared(station: Station, rig: Transceiver, route: Route, parts: tuple[Part,
             if not any(can_burn(other) for other in behind):
                 continue
             is_relay = part.what == "relay"
-            isolation_db = None if part.isolation_db is None else part.isolation_db.value
+            isolation_db = None if part.isolation_db is None else worst_db(part.isolation_db)
             # A relay that sticks provides no isolation, whatever its data sheet says.
             loss_db = 0.0 if is_relay and isolation_db is not None else isolation_db
             yield PowerPath(

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from yarddial.analysis.audit.finding import BenchFinding
+from yarddial.analysis.audit.isolation import USUAL_ISOLATION_DB
 from yarddial.analysis.audit.power_paths import (
     PowerPath,
     PowerReached,
@@ -44,8 +45,10 @@ def _judged(path: PowerPath) -> BenchFinding:
         key = f"transmit:{rig}:{name}:{path.port if name == path.behind[-1].name else ''}"
         through = path.through if path.through.startswith("by ") else f"passes {path.through}"
         what = f"{rig} transmits {_dbm(path.power_dbm)}; how much of it {through} to {name} is not known"
-        return BenchFinding(key, "stop", what, f"find the isolation in dB first; {_SAFETY_REASON}", rig, True,
-                            path=(*path.passed, name))  # fmt: skip
+        usual_db = USUAL_ISOLATION_DB[path.rig.tap]
+        usual = f"; such outputs keep {usual_db:.0f} dB away at least, as a rule, which is no knowledge of yours"
+        why = f"measure the isolation first (Menu, Receiver){usual if path.through == 'its output' else ''}"
+        return BenchFinding(key, "stop", what, f"{why}; {_SAFETY_REASON}", rig, True, path=(*path.passed, name))
     reached = worst_reached(path)
     name = reached.part.name
     port = path.port if isinstance(reached.part, Receiver) else ""

@@ -1,10 +1,6 @@
-"""Measurement of the person's own transmission into a dummy load: its frequency and bandwidth.
+"""Measurement of the person's own transmission into a dummy load: its frequency and bandwidth."""
 
-The transmitter is keyed only while a button is held, never longer than needed, and released whatever happens.
-"""
-
-from collections.abc import Callable
-from typing import Literal, Protocol
+from typing import Protocol
 
 import msgspec
 
@@ -12,7 +8,7 @@ from yarddial.drivers.rig.protocol import mode_key_of
 from yarddial.dsp.occupied_bandwidth import OccupiedBandwidth, occupied_bandwidth
 from yarddial.engine.commands import Measure
 from yarddial.engine.events import Event, Measured, NotMeasured, TuneRefused
-from yarddial.engine.jobs.lease import Ending, Job, Lease
+from yarddial.engine.jobs.lease import Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import JobKind
 from yarddial.records.entry import Entry
@@ -20,10 +16,10 @@ from yarddial.records.log_data import LoggedPlace
 from yarddial.session.activity import Declaration
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.calibration.topics import CalibrationTopics
-from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.picture import COLUMN_S
+from yarddial.session.rig.held_transmission import LISTENS_S, SETTLES_S, HeldTransmission
 from yarddial.session.rig.rig_control import RigControl
 from yarddial.session.station.desk import Desk
 from yarddial.yard import clock
@@ -31,19 +27,14 @@ from yarddial.yard.frequency import format_frequency, format_hertz
 from yarddial.yard.parts import Transceiver, Value
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Listening time during a transmission, after a settling time; the key itself is limited to 8 s, see `dead_mans_handle`.
-LISTENS_S, SETTLES_S = 2.0, 0.6
 HALF_SPANS_HZ = {"cw": 1_000.0, "data": 2_000.0, "fsk": 2_000.0, "ssb": 6_000.0, "nfm": 15_000.0, "wfm": 120_000.0}
 USUAL_HALF_HZ = 10_000.0
-# A transmission that does not appear within this time has failed.
-SHOWS_S = 2.0
 # Modes with a separate carrier, and the bandwidth that each needs by ITU-R SM.1138 and the Radio Regulations, appendix
 # 1.
 CARRIER_MODES = ("am", "nfm")
 NECESSARY_HZ = {"ssb": 3_000.0, "am": 6_000.0, "cw": 200.0, "nfm": 16_000.0, "fsk": 400.0, "data": 500.0}
 # Ageing of a temperature-compensated reference, ppm a year; tolerance of a voice's frequency.
 AGES_PPM, VOICE_HZ = 1.0, 10.0
-Phase = Literal["", "ready", "guarding", "keyed", "looking"]
 OWN_TRANSMISSION = JobKind(
     "own_transmission",
     "work",
@@ -85,8 +76,8 @@ class TransmissionResult(msgspec.Struct, frozen=True):
         return VOICE_HZ / (AGES_PPM * 1e-6 * self.place_hz) * 365.0
 
 
-class OwnTransmission(Job):
-    """One measurement at a time; `press` and `let_go` are the person's hand."""
+class OwnTransmission(HeldTransmission):
+    """Frequency and bandwidth of one's own transmission."""
 
     def __init__(
         self,
@@ -97,27 +88,12 @@ class OwnTransmission(Job):
         log: LogKeeper,
         rig: RigControl,
     ) -> None:
-        self._desk, self._receiver, self._jobs, self._rig = desk, receiver, jobs, rig
-        self._calibration, self._log = calibration, log
-        self._changed = Listeners()
-        self._lease: Lease | None = None
+        super().__init__(receiver, jobs, rig)
+        self._desk, self._calibration, self._log = desk, calibration, log
         self._route: ResolvedRoute | None = None
         self._place_hz = 0.0
-        self._since_s = 0.0
         self._measured: tuple[float, float] | None = None
-        self._is_pressed = False
-        self.phase: Phase = ""
-        self.trouble = ""
         self.result: TransmissionResult | None = None
-
-    def on_transmission_changed(self, listener: Listener) -> Callable[[], None]:
-        """Register a listener for begin, keying, result and end."""
-        return self._changed.add(listener)
-
-    @property
-    def is_held(self) -> bool:
-        """True while the transmitter is keyed from here."""
-        return self._is_pressed
 
     def why_not(self, *, dummy_load: bool, lowest_power: bool) -> str:
         """Reason why it cannot begin; empty when it can."""
@@ -158,94 +134,14 @@ class OwnTransmission(Job):
         self._changed.tell()
         return ""
 
-    def press(self) -> None:
-        """The person presses and holds."""
-        if self._lease is not None and self.phase == "ready" and not self._is_pressed:
-            self._is_pressed, self.phase, self._since_s = True, "guarding", clock.monotonic_s()
-            self._rig.safety.prepare_to_key()
-            self._key_when_guarded()
-            self._changed.tell()
-
-    def _key_when_guarded(self) -> None:
-        """Key the transmitter once the engine has confirmed minimum gains."""
-        if self._rig.safety.is_ready_to_key:
-            self.phase, self._since_s = "keyed", clock.monotonic_s()
-            self._renew()
-            self._changed.tell()
-
-    def _renew(self) -> None:
-        """Renew the press at each poll, so that a frozen window releases the key."""
-        if self._rig.key.handle is not None:
-            self._rig.key.handle.hold()
-
-    def let_go(self) -> None:
-        """The person lets go; an incomplete recording is not used."""
-        if not self._is_pressed:
-            return
-        self._release_key()
-        if self.phase in ("guarding", "keyed", "looking"):
-            self.phase, self.trouble = "ready", "let go before it was heard: hold it for some four seconds"
-        self._changed.tell()
-
-    def _release_key(self) -> None:
-        """Order it to receive, keyed or not; a superfluous order is harmless."""
-        self._is_pressed = False
-        if self._rig.key.handle is not None:
-            self._rig.key.handle.let_go()
-        self._rig.safety.has_let_go()
-
-    def cancel(self) -> None:
-        """Cancel the measurement."""
-        if self._lease is not None:
-            self._jobs.cancel(self._lease)
-
-    def ended(self, ending: Ending) -> None:
-        """Release the key, whatever ended the measurement."""
-        if self._is_pressed:
-            self._release_key()
-        self._rig.key.leave()
-        self._lease, self.phase = None, ""
-        if ending.how != "done":
-            self.trouble = ending.reason
-        self._changed.tell()
-
     def why_stale(self) -> str:
         """It belongs to one route."""
         route = self._route
         return "" if route is None or self._desk.route.name == route.name else "another route was chosen meanwhile"
 
-    def poll(self) -> None:
-        """Start listening when the transmission appears; never hold the key too long."""
-        now_s, lease = clock.monotonic_s(), self._lease
-        if lease is None:
-            return
-        if self._rig.status != "linked":
-            lease.end("failed", f"the link to {self._rig.name or 'the transceiver'} broke")
-            return
-        key = self._rig.key.handle
-        if self.phase in ("keyed", "looking") and key is not None:
-            if key.refusal:
-                why = key.refusal
-                self.let_go()
-                self.trouble = f"the key was let go: {why}"
-                self._changed.tell()
-                return
-            self._renew()
-        if self.phase == "guarding":
-            self._key_when_guarded()
-            if self.phase == "guarding" and now_s - self._since_s > SHOWS_S:
-                why = self._receiver.guard_trouble or "the receiver did not say that its gains are down"
-                self.let_go()
-                self.trouble = f"nothing was transmitted: {why}"
-        elif self.phase == "keyed" and self._rig.safety.transmitting:
-            self.phase, self._since_s = "looking", now_s
-            if self._has_carrier():
-                lease.ask(Measure(LISTENS_S + SETTLES_S, 3_000.0))
-        elif self.phase == "keyed" and now_s - self._since_s > SHOWS_S:
-            self.let_go()
-            self.trouble = f"{self._rig.name} did not say that it transmits: may the computer key it?"
-        elif self.phase == "looking" and now_s - self._since_s > LISTENS_S + SETTLES_S and self._is_heard():
-            self._finish()
+    def _listen(self, lease: Lease) -> None:
+        if self._has_carrier():
+            lease.ask(Measure(LISTENS_S + SETTLES_S, 3_000.0))
 
     def _key(self) -> str:
         return mode_key_of(self._rig.shown.mode if self._rig.shown is not None else "") or ""

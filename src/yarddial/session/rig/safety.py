@@ -1,5 +1,6 @@
 """Protection of the receiver from a linked transceiver: route kept closed, power judged, sound muted."""
 
+from collections.abc import Callable
 from typing import Protocol
 
 from yarddial.analysis.audit.worst_power import WorstPower, worst_power_of
@@ -47,6 +48,7 @@ class RigSafety:
         self._known: dict[str, tuple[object, object, WorstPower | None]] = {}
         # None where it does not report it, or is not linked.
         self.transmitting: bool | None = None
+        self._is_protected: Callable[[ResolvedRoute], bool] | None = None
         receiver.consult(self.why_closed)
         receiver.on_receiver_changed(self._receiver_changed)
 
@@ -82,6 +84,10 @@ class RigSafety:
             station = acknowledge(self._desk.station, _key(worst), worst.words, note or "seen", clock.today())
             self._desk.edit(f"{worst.rig}'s power on {worst.route} seen", station)
 
+    def protected_by(self, is_protected: Callable[[ResolvedRoute], bool]) -> None:
+        """Register the procedure that protects a receiver by an attenuator, which it has seen itself."""
+        self._is_protected = is_protected
+
     def why_closed_here(self) -> str:
         """The same for the active route."""
         return self.why_closed(self._desk.route)
@@ -92,7 +98,7 @@ class RigSafety:
         if not name or self._receiver.plays or route.missing:
             return ""
         worst = self.worst(route)
-        if worst is None or worst.is_safe:
+        if worst is None or worst.is_safe or (self._is_protected is not None and self._is_protected(route)):
             return ""
         return f"{worst.words}: the receiver stays off on this route while {name} is linked"
 

@@ -35,6 +35,9 @@ class TransceiverSheet(Sheet):
         self.split = button("Split", tip="Have it transmit there, and receive where it stands")
         self.together = button("End split", tip="Transmit where it receives")
         self.own = button("Its own transmission…", tip="Into a dummy load: how true its dial is, and how wide it is")
+        self.isolation = button(
+            "Measure the isolation…", tip="Behind an attenuator, with the lowest power; begins unlinked"
+        )
         self.said = Words("", 12, tone="vermilion", wrap=True)
         self.said.setAccessibleName("Refusal")
         self._linked_only = QWidget()
@@ -76,6 +79,11 @@ class TransceiverSheet(Sheet):
         self.body.addWidget(self._linked_only)
         self.body.addWidget(Words("How it is linked", 15, "serif"))
         self.body.addWidget(self.links)
+        measured = QHBoxLayout()
+        measured.addWidget(Words("How much of its power comes to the receiver", 15, "serif"))
+        measured.addStretch()
+        measured.addWidget(self.isolation)
+        self.body.addLayout(measured)
         self.body.addStretch()
 
     def _join(self) -> None:
@@ -86,6 +94,7 @@ class TransceiverSheet(Sheet):
         self.split_at.returnPressed.connect(self._split)
         self.together.clicked.connect(lambda: self._rig.split(None))
         self.own.clicked.connect(self._show_own)
+        self.isolation.clicked.connect(self._show_isolation)
 
     def _say(self, sentence: str) -> None:
         self.said.setText(sentence[:1].upper() + sentence[1:])
@@ -115,6 +124,12 @@ class TransceiverSheet(Sheet):
 
         parent = self.parentWidget()
         OwnTransmissionSheet(parent if parent is not None else self, self._session).show()
+
+    def _show_isolation(self) -> None:
+        from yarddial.ui.transceiver.isolation_sheet import IsolationSheet
+
+        parent = self.parentWidget()
+        IsolationSheet(parent if parent is not None else self, self._session).show()
 
     def _show(self) -> None:
         rig = self._rig

@@ -228,6 +228,9 @@ def _transceiver(part: Transceiver) -> tuple[PartValue, ...]:
     def with_sense(text: str, today: str) -> Part:
         return replace(part, sense=-1 if text == senses[-1] else 1)
 
+    def with_duty(text: str, today: str) -> Part:
+        return replace(part, duty_share=read_number(text, "%") / 100)
+
     def with_offset(mode: str, text: str, today: str) -> Part:
         return replace(part, offsets_hz=part.offsets_hz | {mode: read_hz(text, "Hz")})
 
@@ -244,6 +247,8 @@ def _transceiver(part: Transceiver) -> tuple[PartValue, ...]:
         hertz_value(part, "from", "low_hz"),
         hertz_value(part, "to", "high_hz"),
         number_value(part, "transmits", "transmit_w", "W", main=True),
+        PartValue("duty_share", "of 30 minutes at full power", f"{100 * part.duty_share:g} %",
+                  origin_of(part, "duty_share"), with_duty, origin_setter(part, "duty_share")),
         level_value(part, "isolation of its outputs", "isolation_db", "dB"),
         level_value(part, "tunes high by", "rig_ppm", "ppm"),
         *offsets,

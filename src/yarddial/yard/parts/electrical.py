@@ -98,6 +98,11 @@ def rating_dbm(part: Part, port: str) -> tuple[Value | None, bool]:
     return Value(USUAL_RATINGS_DBM[part.what], 3.0, "stated"), True
 
 
+def worst_db(isolation: Value) -> float:
+    """Isolation or coupling loss to rely on: stated ones are worst cases, measured ones lack two sigma of it."""
+    return isolation.value - (2 * isolation.sigma if isolation.provenance == "measured" else 0.0)
+
+
 def weakened_dbm(part: Part, level_dbm: float) -> float:
     """Level after a part, counting only frequency-independent loss, so never a filter."""
     match part:

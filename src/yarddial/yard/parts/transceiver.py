@@ -24,6 +24,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     link : the address by which it is controlled, see `drivers.rig.opening`; empty where it is not.
     menu_set_utc : when its reference was last set in its own menu; what was measured of it before no longer counts.
     transmit_w : its power; 0 for one that cannot transmit.
+    duty_share : largest share of any 30 minutes in which it transmits with full power, pauses and mode counted.
     isolation_db : how far the outputs are below the transmitter while it transmits, at worst.
     """
 
@@ -38,6 +39,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     offsets_hz: dict[str, float] = {}
     note: str = ""
     transmit_w: float = 0.0
+    duty_share: float = 1.0
     isolation_db: Value | None = None
     input: Socket = Socket()
     if_output: Socket = Socket()
