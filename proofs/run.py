@@ -24,6 +24,7 @@ PROOFS = {
     "rig_faults": "every fault of a transceiver's link, a daemon killed, a line pulled: said, waited for, gone on",
     "rig_safety": "40 yards by hand in watts; 5,000 transmissions keyed at random beside a receiver in use",
     "rig_keying": "the dead man's handle: 20,000 sequences in virtual time, the guard's process, hostile tables",
+    "isolation": "the isolation measured in 200 shacks in milliwatts, a fifth of them with hands that err (three minutes)",
     "transmit_paths": "5,000 random yards with one to three transmitters against a walk in watts over every path",
     "distance_link": "an engine at a distance over bad links: equal bit for bit; bandwidth, gaps, lateness (8 minutes)",
     "distance_load": "what serving costs the far computer at 2.4 MS/s, with one core and with a throttled one",

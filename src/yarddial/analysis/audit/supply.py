@@ -1,6 +1,6 @@
 """Check of direct current: every part gets what it needs, and no feed reaches a part that it harms."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 import msgspec
@@ -9,11 +9,14 @@ from yarddial.analysis.audit.dc_graph import DcGraph, DcReached
 from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.parts import Converter, Feed, Lnb, Need, Part, Receiver, TwoPort
+from yarddial.yard.parts.converter import LOWER_VOLTAGE, OTHER_POLARISATION
 from yarddial.yard.parts.electrical import DcHazard, dc_hazard, passes_dc
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
 _Key = tuple[str, str]
+# Loop resistance of thin satellite cable with a copper-clad steel core, ohms per metre (data sheets: 0.07 to 0.12).
+OHMS_PER_M = 0.1
 
 
 class _Source(msgspec.Struct, frozen=True):
@@ -40,6 +43,27 @@ def supply(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[Benc
         yield from _line(route, sources, reached)
     for key, source in sources.items():
         yield from _source(source, reached[key])
+    yield from _shared_lnbs(sources, reached)
+
+
+def _shared_lnbs(sources: dict[_Key, _Source], reached: dict[_Key, tuple[DcReached, ...]]) -> Iterator[BenchFinding]:
+    """Check LNBs that several feeds reach: one output has one polarisation and one band at a time (EN 61319-1)."""
+    feeding: dict[str, list[_Source]] = {}
+    for key, source in sources.items():
+        for reached_part in reached[key]:
+            if source.feed.on and isinstance(reached_part.part, Lnb) and not reached_part.downwards:
+                feeding.setdefault(reached_part.part.name, []).append(source)
+    for name, feeds in feeding.items():
+        if len({(source.feed.volts, bool(source.feed.tone_khz)) for source in feeds}) > 1:
+            words = " and ".join(
+                f"{source.spoken} {source.feed.volts:g} V{' with the tone' if source.feed.tone_khz else ''}"
+                for source in feeds
+            )
+            yield BenchFinding(
+                f"lnb:{name}", "stop", f"{name} gets {words}: it has one polarisation and one band at a time",
+                "the highest voltage decides for all; switch all feeds off but one, or give each receiver an output",
+                name,
+            )  # fmt: skip
 
 
 def _lead(part: Part, need: Need) -> Iterator[BenchFinding]:
@@ -85,11 +109,16 @@ def _line(
         here = {(source.owner, source.port) for source in own}
         # Prefer a feed that is on, then one on this route.
         source = min(feeding, key=lambda feeder: (not feeder.feed.on, (feeder.owner, feeder.port) not in here))
-        if isinstance(part, Lnb) and (other := _other_polarisation(part, source.feed.volts)):
-            wanted_v = part.vertical_v if part.polarisation == "vertical" else part.horizontal_v
+        volts = source.feed.volts - drop_v(_between(route, index, source), need.current_ma)
+        if isinstance(part, Lnb) and (other := _other_polarisation(part, volts)):
+            wanted_v = part.vertical_v if part.polarisation in LOWER_VOLTAGE else part.horizontal_v
             receives = f"{part.name} receives {other}, {part.polarisation} is wanted"
-            what = f"{source.spoken} gives {source.feed.volts:g} V: {receives}"
+            what = f"{source.spoken} gives {_volts(source, volts)}: {receives}"
             why = f"it works, on the other polarisation; set the feed to {wanted_v:g} V, or the polarisation to {other}"
+            yield BenchFinding(f"{key}:volts", "stop", what, why, part.name)
+        elif volts < need.low_v <= source.feed.volts:
+            what = f"{part.name} needs {need.text}, and {volts:.1f} V of {source.feed.volts:g} V reach it"
+            why = "the cable loses the rest: a thicker or shorter one, or a feed nearer to it"
             yield BenchFinding(f"{key}:volts", "stop", what, why, part.name)
         else:
             yield from _fits(key, part.name, need, source.feed, source.spoken, need.current_ma)
@@ -101,9 +130,29 @@ def _line(
             )  # fmt: skip
 
 
+def drop_v(cables: Sequence[Part], current_ma: float) -> float:
+    """Voltage lost in cables: current times loop resistance, conductor and screen, by length and kind of cable.
+
+    Without a stated resistance the usual one of thin cable with a steel core counts, the worst that is common.
+    """
+    metres = sum(part.length_m for part in cables if isinstance(part, TwoPort) and part.what == "cable")
+    return current_ma * 1e-3 * OHMS_PER_M * metres
+
+
+def _between(route: ResolvedRoute, index: int, source: _Source) -> tuple[Part, ...]:
+    """Parts between a fed part and the feed, or the end of the route where the feed is on another one."""
+    own = any((own.owner, own.port) == (source.owner, source.port) for own in _sources(route))
+    return route.parts[index + 1 : source.index if own else len(route.parts)]
+
+
+def _volts(source: _Source, volts: float) -> str:
+    given = f"{source.feed.volts:g} V"
+    return given if source.feed.volts - volts < 0.1 else f"{given}, {volts:.1f} V at its end"
+
+
 def _other_polarisation(part: Lnb, volts: float) -> str:
     """Return the polarisation that a voltage selects if it is not the wanted one; empty otherwise."""
-    other = "horizontal" if part.polarisation == "vertical" else "vertical"
+    other = OTHER_POLARISATION[part.polarisation]
     low_v, high_v = part.window_v(other)
     return other if low_v <= volts <= high_v else ""
 

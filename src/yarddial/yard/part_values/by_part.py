@@ -47,6 +47,7 @@ from yarddial.yard.parts import (
     origin_of,
     with_converter,
 )
+from yarddial.yard.parts.converter import OTHER_POLARISATION
 
 replace = msgspec.structs.replace
 
@@ -211,7 +212,7 @@ def _lnb(part: Lnb) -> tuple[PartValue, ...]:
         values += _oscillator(part, converter, prefix)
     return (
         *values,
-        choice_value(part, "polarisation", "polarisation", ("vertical", "horizontal")),
+        choice_value(part, "polarisation", "polarisation", tuple(OTHER_POLARISATION)),
         number_value(part, "vertical at", "vertical_v", "V"),
         number_value(part, "horizontal at", "horizontal_v", "V"),
         number_value(part, "draws", "current_ma", "mA"),

@@ -85,16 +85,25 @@ class LnbBand(msgspec.Struct, frozen=True, omit_defaults=True):
     kind: ConverterKind = "low"
 
 
+Polarisation = Literal["vertical", "horizontal", "right-hand", "left-hand"]
+LOWER_VOLTAGE: tuple[Polarisation, ...] = ("vertical", "right-hand")
+# The polarisation that the other voltage selects.
+OTHER_POLARISATION: dict[Polarisation, Polarisation] = {
+    "vertical": "horizontal", "horizontal": "vertical", "right-hand": "left-hand", "left-hand": "right-hand",
+}  # fmt: skip
+
+
 class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
     """Low-noise block of a dish: tone selects the oscillator, supply voltage the polarisation.
 
-    vertical_v, horizontal_v : the voltages that select a polarisation; `polarisation` is the one in use.
+    vertical_v, horizontal_v : the voltages that select a polarisation; `polarisation` is the one in use. Of circular
+    ones the lower voltage selects the right-hand, the higher the left-hand sense.
     """
 
     name: str
     bands: tuple[LnbBand, ...]
     note: str = ""
-    polarisation: Literal["vertical", "horizontal"] = "vertical"
+    polarisation: Polarisation = "vertical"
     vertical_v: float = 13.0
     horizontal_v: float = 18.0
     current_ma: float = 0.0
@@ -115,8 +124,11 @@ class Lnb(msgspec.Struct, frozen=True, omit_defaults=True, tag="lnb"):
         return Need(low_v, high_v, self.current_ma, "line")
 
     def window_v(self, polarisation: str) -> tuple[float, float]:
-        """Supply range that selects a polarisation: customarily 11.5 to 14 V vertical, 16 to 19 V horizontal."""
-        if polarisation == "vertical":
+        """Supply range that selects a polarisation: customarily 11.5 to 14 V vertical, 16 to 19 V horizontal.
+
+        Source: EN 61319-1, 13 V and 18 V with their tolerances at the LNB.
+        """
+        if polarisation in LOWER_VOLTAGE:
             return self.vertical_v - 1.5, self.vertical_v + 1.0
         return self.horizontal_v - 2.0, self.horizontal_v + 1.0
 
