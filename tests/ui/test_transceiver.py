@@ -41,6 +41,9 @@ def test_it_is_linked_looked_at_and_followed_by_the_sheet_and_left_by_a_key(qtbo
     qtbot.waitUntil(sheet.seen.isVisible, timeout=5_000)
     assert "15 dB of margin" in sheet.worst.text()
     assert not sheet.follow.isEnabled()
+    assert not sheet.seen.isEnabled(), "what was looked at has to be said"
+    for field in sheet.checks:
+        field.setText("closed, lamp out")
     click(qtbot, sheet.seen)
     click(qtbot, sheet.follow)
     qtbot.waitUntil(lambda: session.rig.is_following, timeout=5_000)
@@ -113,6 +116,9 @@ def test_an_evening_follow_click_mode_roam_split_and_its_own_reference(qtbot: Qt
     sheet = window.findChildren(TransceiverSheet)[0]
     click(qtbot, sheet.links.link)
     qtbot.waitUntil(sheet.seen.isVisible, timeout=10_000)
+    assert not sheet.seen.isEnabled(), "what was looked at has to be said"
+    for field in sheet.checks:
+        field.setText("closed, lamp out")
     click(qtbot, sheet.seen)
     click(qtbot, sheet.follow)
     sheet.close()

@@ -99,20 +99,29 @@ def _away_m(antenna: Antenna, power_w: float, frequency_hz: float, limit_v_m: fl
     if antenna.kind == "loop":
         return max(far_m, _beside_loop_m(power_w, wave_m, limit_v_m, limit_a_m))
     if antenna.kind in STRAIGHT_KINDS and 0 < antenna.length_m < 2 * wave_m:
-        return max(far_m, _beside_wire_m(antenna.length_m, antenna.kind == "whip", power_w, wave_m, limit_v_m))
+        return max(
+            far_m, _beside_wire_m(antenna.length_m, antenna.kind == "whip", power_w, wave_m, limit_v_m, limit_a_m)
+        )
     return far_m * sqrt(2) if far_m < wave_m else far_m
 
 
 @lru_cache(maxsize=1_000)
-def _beside_wire_m(length_m: float, is_whip: bool, power_w: float, wave_m: float, limit_v_m: float) -> float:
-    """Distance from a straight wire at which its largest field falls to a limit; a whip includes its ground image."""
+def _beside_wire_m(
+    length_m: float, is_whip: bool, power_w: float, wave_m: float, limit_v_m: float, limit_a_m: float
+) -> float:
+    """Distance from a straight wire at which its largest fields fall to their limits.
+
+    A whip counts as half a dipole with the same current: over ground its image adds 1.4 to the field, less than the
+    ground factor.
+    """
     half_m = length_m if is_whip else length_m / 2
     k = 2 * pi / wave_m
-    current_a = sqrt(power_w / _resistance_ohms(k * half_m))
+    current_a = GROUND_FACTOR * sqrt(power_w / _resistance_ohms(k * half_m))
     low_m, high_m = NEAREST_M, FURTHEST_M
     while high_m > 1.01 * low_m:
         middle_m = sqrt(low_m * high_m)
-        if GROUND_FACTOR * current_a * _largest_field(half_m, k, middle_m) > limit_v_m:
+        electric, magnetic = _largest_fields(half_m, k, middle_m)
+        if current_a * electric > limit_v_m or current_a * magnetic > limit_a_m:
             low_m = middle_m
         else:
             high_m = middle_m
@@ -129,19 +138,22 @@ def _resistance_ohms(half_turn: float) -> float:
     return 60.0 * total * pi / count
 
 
-def _largest_field(half_m: float, k: float, away_m: float) -> float:
-    """Largest field at a distance from the nearest point of a wire, V/m for 1 A at the current maximum."""
+def _largest_fields(half_m: float, k: float, away_m: float) -> tuple[float, float]:
+    """Largest fields at a distance from the nearest point of a wire, V/m and A/m for 1 A at the current maximum."""
     beside = [(away_m, half_m * n / (WIRE_POINTS - 1)) for n in range(WIRE_POINTS)]
     beyond = [(away_m * sin(a), half_m + away_m * cos(a)) for a in (0.05, 0.2, 0.4, 0.7, 1.0, 1.3)]
-    largest = 0.0
+    electric = magnetic = 0.0
     for across_m, along_m in (*beside, *beyond):
         near, far, middle = (hypot(across_m, along_m - end_m) for end_m in (half_m, -half_m, 0.0))
-        waves = [cmath.exp(-1j * k * r_m) / r_m for r_m in (near, far, middle)]
+        turns = [cmath.exp(-1j * k * r_m) for r_m in (near, far, middle)]
+        waves = [turn / r_m for turn, r_m in zip(turns, (near, far, middle), strict=True)]
         middle_part = 2 * cos(k * half_m) * waves[2]
         parallel = waves[0] + waves[1] - middle_part
         radial = (along_m - half_m) * waves[0] + (along_m + half_m) * waves[1] - along_m * middle_part
-        largest = max(largest, 30.0 * hypot(abs(parallel), abs(radial) / across_m))
-    return largest
+        electric = max(electric, 30.0 * hypot(abs(parallel), abs(radial) / across_m))
+        around = abs(turns[0] + turns[1] - 2 * cos(k * half_m) * turns[2])
+        magnetic = max(magnetic, around / (4 * pi * across_m))
+    return electric, magnetic
 
 
 def _beside_loop_m(power_w: float, wave_m: float, limit_v_m: float, limit_a_m: float) -> float:

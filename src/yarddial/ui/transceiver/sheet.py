@@ -1,6 +1,6 @@
 """The transceiver: state, danger to the receiver, following, split, and link."""
 
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from yarddial.session.rig.verdict import rig_verdict
 from yarddial.session.session import Session
@@ -13,6 +13,13 @@ from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import BadFrequency, YardDialError
 from yarddial.yard.frequency import format_frequency, parse_frequency
+
+# What a person has to look at on the transceiver, in their own words, before its power is acknowledged for a route.
+CHECKS = (
+    ("Menu function that closes its output", "such as: RX antenna off in transmission, menu 4.2"),
+    ("What shows that it is closed", "such as: the RX lamp goes out"),
+    ("Level at the receiver at the lowest power", "such as: S3, no clipping; or as the isolation was measured"),
+)
 
 
 class TransceiverSheet(Sheet):
@@ -27,6 +34,12 @@ class TransceiverSheet(Sheet):
         self._mark, self.worst = MarkSign(size=12), Words("", 13, wrap=True)
         self.worst.setAccessibleName("Power at the receiver")
         self.seen = button("I have seen it", tip="Kept with the yard for this route, until the numbers change")
+        self.checks = [QLineEdit() for _ in CHECKS]
+        for field, (name, hint) in zip(self.checks, CHECKS, strict=True):
+            field.setAccessibleName(name)
+            field.setPlaceholderText(hint)
+            field.textChanged.connect(lambda _: self._show_worst())
+        self._checklist = QWidget()
         self.follow = button("Follow it", strong=True, tip="Dial and transceiver move as one (F)")
         self.unlink = button("Let it go", tip="Nothing follows, and the receiver is free on every route")
         self.split_at = QLineEdit()
@@ -49,7 +62,7 @@ class TransceiverSheet(Sheet):
             self._rig.on_rig_changed(soon), session.desk.on_dial_changed(soon), session.desk.on_yard_changed(soon)
         )
         self._show()
-        self.resize(px(760), px(620))
+        self.resize(px(760), px(720))
 
     def _lay_out(self) -> None:
         safe, acts, split = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
@@ -64,11 +77,17 @@ class TransceiverSheet(Sheet):
         split.addWidget(self.split_at, 1)
         split.addWidget(self.split)
         split.addWidget(self.together)
+        rows = QGridLayout(self._checklist)
+        rows.setContentsMargins(px(22), 0, 0, 0)
+        for row, field in enumerate(self.checks):
+            rows.addWidget(Words(field.accessibleName(), 12, tone="quiet"), row, 0)
+            rows.addWidget(field, row, 1)
         linked = QVBoxLayout(self._linked_only)
         linked.setContentsMargins(0, 0, 0, 0)
         linked.setSpacing(px(10))
         linked.addWidget(Words("What it brings to the receiver at worst", 15, "serif"))
         linked.addLayout(safe)
+        linked.addWidget(self._checklist)
         linked.addLayout(acts)
         linked.addWidget(Words("Transmit elsewhere", 15, "serif"))
         linked.addLayout(split)
@@ -101,7 +120,8 @@ class TransceiverSheet(Sheet):
         self.said.setVisible(bool(sentence))
 
     def _see(self) -> None:
-        self._rig.safety.acknowledge()
+        words = (f"{field.accessibleName()}: {field.text().strip()}" for field in self.checks)
+        self._rig.safety.acknowledge("; ".join(words))
 
     def _toggle(self) -> None:
         self._say("" if self._rig.toggle() else "first look at what it brings to the receiver, and say that you have")
@@ -154,7 +174,10 @@ class TransceiverSheet(Sheet):
         except YardDialError as error:
             self.worst.setText(str(error))
             return
-        self.seen.setVisible(rig.status != "off" and worst is not None and not rig.safety.is_acknowledged)
+        owes = rig.status != "off" and worst is not None and not rig.safety.is_acknowledged
+        self.seen.setVisible(owes)
+        self._checklist.setVisible(owes)
+        self.seen.setEnabled(all(field.text().strip() for field in self.checks))
         if worst is None:
             self._mark.set_mark("good")
             self.worst.setText("Nothing of what it transmits comes to the receiver on this route.")
