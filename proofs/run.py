@@ -25,6 +25,7 @@ PROOFS = {
     "rig_safety": "40 yards by hand in watts; 5,000 transmissions keyed at random beside a receiver in use",
     "rig_keying": "the dead man's handle: 20,000 sequences in virtual time, the guard's process, hostile tables",
     "isolation": "the isolation measured in 200 shacks in milliwatts, a fifth with hands that err (three minutes)",
+    "edge_table": "56 rules of the bench with four yards each: found, not found, just under its edge, just over",
     "exposure": "how far people keep from 188 antennas, 1.8 MHz to 24 GHz, against fields summed by elements",
     "transmit_paths": "5,000 random yards with one to three transmitters against a walk in watts over every path",
     "distance_link": "an engine at a distance over bad links: equal bit for bit; bandwidth, gaps, lateness (8 minutes)",

@@ -6,6 +6,7 @@ from collections.abc import Callable
 import msgspec
 import pytest
 
+import edge_table
 import safety_table
 from random_yard import random_yard
 from yarddial.analysis.audit.check import check_yard
@@ -257,6 +258,12 @@ def test_a_feed_runs_through_a_splitter_into_another_receiver_and_feeds_what_bot
     # The amplifier on the second line is fed over the first: nothing is missing there.
     assert not [f for f in found(both, "supply:") if f.mark == "stop"]
     assert not [f for f in found(first, "feed:TV-stick receiver:antenna") if f.mark == "stop"]
+
+
+def test_every_rule_turns_at_its_edge_and_nowhere_else() -> None:
+    """224 yards: found, not found, just under the edge and just over it, the edges added up by hand."""
+    assert edge_table.wrong_edges() == []
+    assert len(edge_table.edges()) >= 40
 
 
 def test_every_rule_of_safety_speaks_in_its_three_yards_and_is_silent_in_three() -> None:

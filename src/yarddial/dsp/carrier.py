@@ -263,7 +263,7 @@ def _require_line(snr: float, cells: int, where: str, best_hz: float) -> None:
 
 
 def _noise_power(residual_spectrum: Complex, from_turns: float, to_turns: float) -> float:
-    """Noise power in one bin from the median around the carrier at zero (exponential: mean = median ln 2).
+    """Noise power in one bin from the median around the carrier at zero (exponential: mean = median / ln 2).
 
     Only bins between from_turns and to_turns count: a decimating filter has removed noise further out.
     """

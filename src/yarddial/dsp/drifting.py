@@ -69,7 +69,7 @@ def estimate_drifting(
 
 
 def _still(narrow: Complex, rate_hz: float, start_hz: float, drift: float) -> Complex:
-    """Remove a track's frequency and drift: its phase is f t + r t^2 2 from the middle; subtract whole turns in
+    """Remove a track's frequency and drift: its phase is f t + r t^2 / 2 from the middle; subtract whole turns in
     float64.
     """
     time_s = (np.arange(narrow.size) - (narrow.size - 1) / 2) / rate_hz
@@ -99,7 +99,7 @@ def _finer(still: Complex, rate_hz: float, within_hz: float, within_drift: float
 
 
 def _row_bin_hz(count: int, rate_hz: float, max_drift: float) -> float:
-    """Bin width of a row: the fastest drift moves r T during T seconds, half a bin 0.5 T."""
+    """Bin width of a row: the fastest drift moves r T during T seconds, half a bin 0.5 / T."""
     duration_s = count / rate_hz
     row_s = min((ROW_DRIFT_BINS / max_drift) ** 0.5, duration_s / MIN_ROWS)
     return float(1.0 / max(row_s, duration_s / MAX_ROWS))

@@ -142,7 +142,7 @@ def estimate_centre(samples: Complex, rate_hz: float, near_hz: float, within_hz:
 def estimate_pilot(samples: Complex, rate_hz: float, near_hz: float, within_hz: float) -> Pilot:
     """Measure the 19 kHz stereo pilot of a wide FM station, and from it the sample clock.
 
-    A clock fast by p counts the pilot at 19 kHz (1 + p). The result is limited by the station's own pilot (rule: 2 Hz).
+    A clock fast by p counts the pilot at 19 kHz / (1 + p). The station's own pilot limits the result (rule: 2 Hz).
 
     Raises
     ------

@@ -95,6 +95,6 @@ def _small_loop_db(radius_m: float, wave: float) -> float:
 
 
 def _mismatch_db(resistance: float, reactance: float, lossy_ohms: float) -> float:
-    """Mismatch loss: the share of the available power that reaches the socket, 4 R R_s |Z + R_s|^2."""
+    """Mismatch loss: the share of the available power that reaches the socket, 4 R R_s / |Z + R_s|^2."""
     total = (resistance + lossy_ohms + SOCKET_OHMS) ** 2 + reactance**2
     return -10 * log10(max(4 * resistance * SOCKET_OHMS / total, 1e-300))

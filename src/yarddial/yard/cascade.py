@@ -26,7 +26,7 @@ class Cascade(msgspec.Struct, frozen=True):
     """Figures of a chain at its input.
 
     noise_shares : each stage's part of the excess noise factor F - 1; they sum to 1.
-    overload_shares : each stage's part of the chain's 1 IIP3; they sum to 1 where there is an intercept.
+    overload_shares : each stage's part of the chain's 1 / IIP3; they sum to 1 where there is an intercept.
     """
 
     stages: tuple[ChainStage, ...]

@@ -174,8 +174,8 @@ def dial_state(route: ResolvedRoute, dial_hz: float, oscillators: Oscillators) -
 def crystal_shares(route: ResolvedRoute, dial_hz: float) -> tuple[tuple[str, float], ...]:
     """Shares of the receiver's crystal and its sample clock in the shown frequency; they sum to 1.
 
-    A signal shown at r with the centre at f_c arrived at f_c (1 + p) + (r - f_c) (1 + c). The shares are therefore p
-    f_c r and c (r - f_c) r.
+    A signal shown at r with the centre at f_c arrived at f_c (1 + p) + (r - f_c) (1 + c). The shares are
+    therefore f_c / r and (r - f_c) / r.
     """
     receiver = route.receiver
     if receiver.clock_ppm is None:

@@ -1,5 +1,8 @@
 """General cautions for people and equipment: lightning, static, power lines, heat. Local rules and licensed practice
 decide.
+
+Sources: IEC 62305-3 and IEC 60728-11 (lightning, bonding of antennas), IEC 60364-4-41 (earthing and screens), the
+advice of power utilities on wires near lines (twice their height away).
 """
 
 from collections.abc import Iterator

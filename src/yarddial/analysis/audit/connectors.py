@@ -1,4 +1,8 @@
-"""Check of connectors that do not mate, with the adapter to buy, and of impedance steps."""
+"""Check of connectors that do not mate, with the adapter to buy, and of impedance steps.
+
+Sources: IEC 61169 (interfaces of coaxial connectors by type), MIL-STD-348 (pins); loss at a step of impedance
+-10 log10(1 - r^2), r = (Z2 - Z1) / (Z2 + Z1) (Pozar, Microwave Engineering, 2.3).
+"""
 
 from collections.abc import Iterator
 from functools import partial

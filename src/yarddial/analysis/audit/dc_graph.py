@@ -1,4 +1,7 @@
-"""Flow of direct current through the whole yard, including splitters and back down into other receivers."""
+"""Flow of direct current through the whole yard, including splitters and back down into other receivers.
+
+Source: which parts pass direct current, `yard.parts.electrical`; Kirchhoff's laws for the rest.
+"""
 
 from collections.abc import Sequence
 from itertools import pairwise

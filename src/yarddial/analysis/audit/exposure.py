@@ -157,7 +157,7 @@ def _largest_fields(half_m: float, k: float, away_m: float) -> tuple[float, floa
 
 
 def _beside_loop_m(power_w: float, wave_m: float, limit_v_m: float, limit_a_m: float) -> float:
-    """Distance for a small loop: P = eta k^4 m^2 (12 pi); H = m (2 pi r^3) on axis, E = eta k m (4 pi r^2) beside."""
+    """Distance for a loop: P = eta k^4 m^2 / (12 pi); H = m / (2 pi r^3) on axis, E = eta k m / (4 pi r^2) beside."""
     k = 2 * pi / wave_m
     moment = sqrt(12 * pi * power_w / (FREE_SPACE_OHMS * k**4))
     magnetic_m = (moment * GROUND_FACTOR / (2 * pi * limit_a_m)) ** (1 / 3)

@@ -4,6 +4,9 @@ Transmitters count whether or not a receiver is on their route, and whether or n
 through the transmitter's own receive outputs, past shared switches, splitters and relays (a relay may stick: nothing of
 its isolation is left then), and through the air from antenna to antenna. On the way amplifiers amplify up to their
 saturated output.
+
+Sources: ITU-R P.525 for the air (`coupling`); saturated outputs from makers' data sheets of gain blocks and mixers; a
+stuck relay as IEC 61810-1 counts welded contacts among a relay's failures.
 """
 
 from collections.abc import Iterator

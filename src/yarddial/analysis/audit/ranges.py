@@ -1,4 +1,7 @@
-"""Check for routes that reach nothing, and for converter outputs outside the receiver's range."""
+"""Check for routes that reach nothing, and for converter outputs outside the receiver's range.
+
+Source: the conversion of each part as entered, `yard.frequency_conversion`; nothing is assumed.
+"""
 
 from collections.abc import Iterator
 

@@ -1,4 +1,8 @@
-"""Check of direct sampling without a filter, where signals of all zones overlap."""
+"""Check of direct sampling without a filter, where signals of all zones overlap.
+
+Source: Nyquist zones of real sampling (Oppenheim & Schafer, Discrete-Time Signal Processing, 4.2): zones of half the
+clock fold onto each other.
+"""
 
 from collections.abc import Iterator
 

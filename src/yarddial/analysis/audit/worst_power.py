@@ -1,4 +1,7 @@
-"""Worst-case power from a transmitter at the receiver of a route, against what it tolerates."""
+"""Worst-case power from a transmitter at the receiver of a route, against what it tolerates.
+
+Source: the paths of `power_paths`.
+"""
 
 import msgspec
 

@@ -114,8 +114,8 @@ def whiten(rows: Matrix, right: Matrix, noise: ObservationNoise) -> tuple[Matrix
 def whitened(table: Matrix, noise: ObservationNoise) -> Matrix:
     """Multiply the columns by the symmetric inverse root of the covariance.
 
-    With shared over independent uncertainties as V = Q L R^T, the inverse root of I + V V^T is I - Q (1 - 1 sqrt(1 +
-    L^2)) Q^T, so no inverse over all rows is needed.
+    With shared over independent uncertainties as V = Q L R^T, the inverse root of I + V V^T is
+    I - Q (1 - 1 / sqrt(1 + L^2)) Q^T, so no inverse over all rows is needed.
     """
     own2, columns = noise.sigma**2, []
     for shared, group in ((noise.daily, noise.day), (noise.shared, noise.group)):

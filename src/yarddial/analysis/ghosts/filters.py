@@ -30,7 +30,7 @@ class Filter(msgspec.Struct, frozen=True):
     takes_db: float
 
     def loss_db(self, hertz: Floats) -> Floats:
-        """Loss of a Butterworth filter, 10 log10(1 + (f f_0)^2n); of a notch inside its edges, of an attenuator
+        """Loss of a Butterworth filter, 10 log10(1 + (f / f_0)^2n); of a notch inside its edges, of an attenuator
         anywhere.
 
         Source: S. Butterworth, Wireless Engineer 7 (1930) 536-541.

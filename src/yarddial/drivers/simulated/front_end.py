@@ -107,7 +107,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
         q *= size
 
     def _bend(self, i: Half, q: Half, spare: Half) -> None:
-        """Each branch's ADC is non-linear by itself, y = x - b x^3 with b 4 = 1 A^2: a tone gets a product at -3 f."""
+        """Each branch's ADC is non-linear, y = x - b x^3 with b / 4 = 1 / A^2: a tone gets a product at -3 f."""
         bend = np.float32(4 * 10 ** (-self.third_over_full_db / 10))
         for half in (i, q):
             np.multiply(half, half, out=spare)
@@ -116,7 +116,7 @@ class FrontEnd(msgspec.Struct, frozen=True):
             np.subtract(half, spare, out=half)
 
     def _cubic(self) -> float:
-        """k for an intercept I above full scale: two tones of amplitude a give products k a^3 = a^3 A_I^2."""
+        """k for an intercept I above full scale: two tones of amplitude a give products k a^3 = a^3 / A_I^2."""
         return 0.0 if self.iip3_over_full_db >= 100 else 10 ** (-self.iip3_over_full_db / 10)
 
     def _imbalance(self, i: Half, q: Half, spare: Half) -> None:

@@ -27,7 +27,7 @@ class Plug(msgspec.Struct, frozen=True):
     takes_db: float = 0.0
 
     def passed_db(self, hertz: float) -> float:
-        """Gain at a frequency, 0 or less: -10 log10(1 + (f f_0)^2n) for a low-pass filter, and so on."""
+        """Gain at a frequency, 0 or less: -10 log10(1 + (f / f_0)^2n) for a low-pass filter, and so on."""
         if self.what == "attenuator":
             return -self.takes_db
         if self.what == "notch":

@@ -96,7 +96,7 @@ def arrivals(world: World, port: WorldPort, centre_hz: float) -> list[Arrival]:
 
 
 def _folded(arrival: Arrival, clock_hz: float, crystal_ppm: float) -> Arrival:
-    """Fold by direct sampling: zone n = floor(2 f C) with the true clock; odd zones are inverted."""
+    """Fold by direct sampling: zone n = floor(2 f / C) with the true clock; odd zones are inverted."""
     zone = floor(2 * arrival.socket_hz / (clock_hz * (1 + crystal_ppm * 1e-6)))
     folds = -1 if zone % 2 else 1
     return msgspec.structs.replace(

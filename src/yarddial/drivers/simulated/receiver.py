@@ -57,8 +57,8 @@ SLOW_LINK_BYTES = 1.0e6
 class SimulatedReceiver:
     """A receiver with known faults in a known world.
 
-    One crystal drives the tuner's oscillator and the sampling: a signal from f_h at the socket appears at f_h (1 + p)
-    in the receiver's own counting. Time is true time: sample n is taken when the receiver's clock has counted n f_s.
+    One crystal drives the tuner's oscillator and the sampling: a signal from f_h at the socket appears at f_h / (1 + p)
+    in the receiver's own counting. Time is true time: sample n is taken when the receiver's clock has counted n / f_s.
     """
 
     def __init__(
@@ -289,7 +289,7 @@ class SimulatedReceiver:
         adds.
 
         Signals within the span distort in the front end. The oscillator's phase, a random walk, affects all of them and
-        makes skirts that fall by 20 dB a decade: L(f) = D f^2 with D = step^2 f_s (4 pi^2).
+        makes skirts that fall by 20 dB a decade: L(f) = D / f^2 with D = step^2 f_s / (4 pi^2).
         """
         front, got = self.world.front, self._got
         noisy = front.phase_noise_dbc_hz > -NEVER_DB and not self._port.direct_clock_hz

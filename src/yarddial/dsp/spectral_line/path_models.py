@@ -39,7 +39,7 @@ HALF_SEARCH_POINTS, REACH_HZ, REACH_BINS = 40, 3.0, 3.0
 
 @lru_cache(maxsize=128)
 def _kernel(points: int, step: int) -> tuple[Floats, Floats]:
-    """Eigenvalues and eigenvectors of the fading process's correlation, spread x duration = 10^(step STEPS)."""
+    """Eigenvalues and eigenvectors of the fading process's correlation, spread x duration = 10^(step / STEPS)."""
     at = np.arange(points) / points
     apart = at[:, None] - at[None, :]
     spread = 10 ** (step / SPREAD_STEPS_A_DECADE)

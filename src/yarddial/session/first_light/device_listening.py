@@ -88,7 +88,7 @@ def power_db(samples: NDArray[np.complex64]) -> float:
 
 
 def converter_floor_db(bits: int) -> float:
-    """Quantisation noise, dB relative to full scale: 2 q^2 12 with q = 2 2^bits."""
+    """Quantisation noise, dB relative to full scale: 2 q^2 / 12 with q = 2 / 2^bits."""
     return 10 * log10(2 * (2.0 / 2**bits) ** 2 / 12)
 
 
@@ -101,7 +101,7 @@ def carrier_db(samples: NDArray[np.complex64], rate_hz: float, near_hz: float, w
 
 
 def image_rejection_db(samples: NDArray[np.complex64]) -> float:
-    """Image rejection from non-circularity: |E x^2| E |x|^2 is 2 sqrt(rejection) for a scene without mirrors."""
+    """Image rejection from non-circularity: |E x^2| / E |x|^2 is 2 / sqrt(rejection) for a scene without mirrors."""
     x = samples - samples.mean()
     lack = abs(complex(np.mean(x * x))) / float(np.mean(np.abs(x) ** 2))
     return 20 * log10(2 / max(lack, 1e-6))

@@ -112,7 +112,7 @@ class ReceiverPicture:
 
 
 def _turned(level_db: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Reverse the rows about the middle one, number n 2 of n; the outermost has no counterpart."""
+    """Reverse the rows about the middle one, number n / 2 of n; the outermost has no counterpart."""
     turned = level_db[:, ::-1]
     return np.concatenate([turned[:, :1], turned[:, :-1]], axis=1)
 

@@ -23,8 +23,8 @@ from yarddial.yard.station import Station
 
 
 class YardStrip(QWidget):
-    """Tracks, plates, points and gaps. A click on a track activates its route; parts are inserted, moved and removed in
-    place.
+    """Tracks, plates, points and gaps. A click on a track activates its route; parts are inserted, moved and
+    removed in place.
     """
 
     opened = pyqtSignal(str)

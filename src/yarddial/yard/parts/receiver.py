@@ -18,7 +18,7 @@ class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
     top_zone: int = 0
 
     def zone(self, in_hz: float) -> int:
-        """Zone number n = floor(2 f C)."""
+        """Zone number n = floor(2 f / C)."""
         return int(2 * in_hz / self.clock_hz)
 
     def folded_hz(self, in_hz: float) -> float:
