@@ -56,7 +56,7 @@ def test_a_drift_of_many_bins_is_followed_at_the_bound(seconds_s: float) -> None
 @pytest.mark.parametrize(("spread_hz", "seconds_s"), [(0.1, 30.0), (0.5, 20.0)])
 def test_a_fading_line_is_found_better_than_by_lagged_products_and_says_so(spread_hz: float, seconds_s: float) -> None:
     errors, uncertainties, spreads = [], [], []
-    for seed in range(14):
+    for seed in range(20):
         found = estimate_fading(faded(seed, seconds_s, -22.2, spread_hz, 30.0), RATE_HZ, 0.0, 50.0)
         errors.append(found.frequency_hz + 22.2)
         uncertainties.append(found.sigma_hz)

@@ -22,6 +22,16 @@ class Inspection:
             self._checked = (station, check_yard(station))
         return self._checked[1]
 
+    def keep_away_m(self) -> dict[str, float]:
+        """Distance that people keep from each transmitting antenna, as far as the yard was checked already."""
+        if self._checked is None or self._checked[0].parts is not self._desk.station.parts:
+            return {}
+        distances_m: dict[str, float] = {}
+        for finding in self._checked[1]:
+            if finding.distance_m is not None:
+                distances_m[finding.part] = max(finding.distance_m, distances_m.get(finding.part, 0.0))
+        return distances_m
+
     def coverages(self) -> dict[str, tuple[Segment, ...]]:
         """Coverage of each route by name; independent of the dial."""
         station, known = self._desk.station, self._covered

@@ -281,9 +281,14 @@ class YardStrip(QWidget):
                 continue
             route_point = next(route_point for route_point in route.points() if route_point.part.name == spot.part)
             texts = shorter_and_shorter(route_point.out_hz) if active else [_at_rest(route_point.part)]
-            note = "; ".join(filter(None, (route_point.part.note, _known(route_point, oscillators))))
+            known = (route_point.part.note, _known(route_point, oscillators), self._keep_away(spot.part))
+            note = "; ".join(filter(None, known))
             plate.show_part(texts, active, note, role_of(route_point.part))
         self.update()
+
+    def _keep_away(self, name: str) -> str:
+        away_m = self._session.inspection.keep_away_m().get(name)
+        return f"keep {away_m:.1f} m away" if away_m is not None else ""
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Draw the tracks, the active one last and thick, then the notes."""
@@ -332,7 +337,7 @@ class YardStrip(QWidget):
         painter.drawPolygon(QPolygonF([QPointF(x - r, y - r), QPointF(x + r * 1.3, y), QPointF(x - r, y + r)]))
 
     def _draw_notes(self, painter: QPainter, c: Palette) -> None:
-        """Draw the error beside each oscillator of the active route, and marks where the spectrum is inverted."""
+        """Draw errors of the active route's oscillators, inversions, and distances from transmitting antennas."""
         station, oscillators = self._session.desk.station, self._session.calibration.oscillators
         route_points = {route_point.part.name: route_point for route_point in self._session.desk.route.points()}
         painter.setFont(font(11))
@@ -340,6 +345,9 @@ class YardStrip(QWidget):
         crowded = any(spot.height < px(24) for spot in self._layout.plates)
         sense = 1
         for spot in self._layout.plates:
+            if not crowded and (away := self._keep_away(spot.part)):
+                painter.setPen(c.colour("ochre"))
+                painter.drawText(QPointF(spot.x + self._origin().x() + px(2), spot.y - px(5)), away)
             if station.route not in spot.routes or spot.part not in route_points:
                 continue
             route_point, left = route_points[spot.part], spot.x + self._origin().x() + px(2)

@@ -70,6 +70,7 @@ class RoutePartsSheet(QScrollArea):
                 route_point.show_part(station.part(name), "", "", None)
             return
         true_hz, outputs = state.trace.antenna_hz, list(state.trace.out_hz)
+        away_m = self._session.inspection.keep_away_m()
         for i, stop in enumerate(route.at(dial_hz).points()):
             note = "the signal itself" if i == 0 else "unchanged"
             if stop.converter is not None:
@@ -80,7 +81,8 @@ class RoutePartsSheet(QScrollArea):
                 if fold is not None:
                     true_hz, note = fold.convert(true_hz), "folded by direct sampling"
             lengths = antenna_lengths(dial_hz) if isinstance(stop.part, Antenna) and 0 < dial_hz < 3e9 else None
-            self.route_points[stop.part.name].show_part(stop.part, format_frequency(true_hz, 0), note, lengths)
+            caution = f"nobody within {away_m[stop.part.name]:.1f} m" if stop.part.name in away_m else ""
+            self.route_points[stop.part.name].show_part(stop.part, format_frequency(true_hz, 0), note, lengths, caution)
 
     def _open_only(self, name: str) -> None:
         self._open = name

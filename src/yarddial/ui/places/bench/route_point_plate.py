@@ -87,8 +87,8 @@ class RoutePointPlate(QWidget):
             self._form = None
             self._summary.show()
 
-    def show_part(self, part: Part, here: str, note: str, lengths: AntennaLengths | None) -> None:
-        """Show the values in force."""
+    def show_part(self, part: Part, here: str, note: str, lengths: AntennaLengths | None, caution: str = "") -> None:
+        """Show the values in force. caution : what people mind beside an antenna that transmits."""
         changed = part is not self._part
         self._part = part
         self._name.setAccessibleName(f"{part.name}: all values")
@@ -96,7 +96,8 @@ class RoutePointPlate(QWidget):
         self._here.setText(here)
         self._here_note.setText(note)
         if changed or not self._summary.text() or lengths is not None:
-            self._summary.setText(_summary(part, lengths))
+            summary = _summary(part, lengths)
+            self._summary.setText(f"{caution} while it transmits, {summary}" if caution else summary)
         if lengths is not None:
             set_tip(self._summary, lengths.working().as_text())
         if self._form is not None:
