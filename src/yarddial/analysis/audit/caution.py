@@ -10,20 +10,20 @@ from typing import assert_never
 from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort
 
 OUTDOORS = (
-    "Neither it nor its mast may be able to fall on a power line. Unplug and earth its lead before a storm; discharge "
-    "it before you plug it in."
+    "Put it up where neither it nor its mast can fall on a power line. Unplug and earth its lead before a storm; "
+    "discharge it before you plug it in."
 )
 SUPPLY = (
     "Feed it just the volts and the polarity that its sheet says, and plug its supply in last: a voltage on the wrong "
     "lead burns it, or what stands beside it."
 )
 TRANSMITTER = (
-    "Before its first transmission: which menu closes its output, how many decibels that keeps away, how many watts it "
-    "has. Begin with the lowest power into a dummy load; your licence decides."
+    "Know before its first transmission: which menu closes its output, how many decibels that isolates, how many watts "
+    "it has. Begin with the lowest power into a dummy load; your licence decides."
 )
 SHARED = (
-    "Where a transmitter shares it, its isolation in decibels decides what the receiver gets, and a relay can stick: "
-    "state it before you transmit."
+    "If a transmitter shares it, its isolation in decibels decides how much power reaches the receiver, and a relay "
+    "can stick: enter the isolation before you transmit."
 )
 RECORDING = "What may be received, recorded and passed on differs from place to place: local rules decide."
 
