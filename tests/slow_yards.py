@@ -4,6 +4,8 @@ import msgspec
 
 from yarddial.yard.demo import demo_station
 from yarddial.yard.parts import Receiver
+from yarddial.yard.plugs import SocketKey
+from yarddial.yard.shared_sockets import with_switching
 from yarddial.yard.station import Station
 
 # What is right at one rate is right at another, and nobody waits.
@@ -27,8 +29,9 @@ def wide_station() -> Station:
 
 
 def with_finch(device: str, rate_hz: float) -> Station:
-    """The demo yard with its stick so."""
-    return with_rate(demo_station(), "Finch", device, rate_hz)
+    """The demo yard with its stick so, and with a switch that the program turns; `tests/hand.py` has one for a hand."""
+    station = with_switching(demo_station(), SocketKey("Patch", "output"), "program")
+    return with_rate(station, "Finch", device, rate_hz)
 
 
 def with_rate(station: Station, name: str, device: str, rate_hz: float) -> Station:

@@ -12,7 +12,9 @@ from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_HEARTH, VIA_LADD
 from yarddial.yard.editing import prefer_route
 from yarddial.yard.frequency_conversion import SamplingClock, trace, trace_back
 from yarddial.yard.parts import Antenna
+from yarddial.yard.plugs import SocketKey
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, Reaches, best_route, choices, coverage, why_out_of_reach
+from yarddial.yard.shared_sockets import with_switching
 from yarddial.yard.station import Station
 
 
@@ -73,7 +75,11 @@ def test_routes_stand_in_the_order_that_their_reasons_tell() -> None:
     assert "Finch tunes" in order[3].reason
     # Without a wish of the person's, the smaller uncertainty wins: 0.5 ppm of 10 MHz against 25 ppm of 130 MHz.
     plain = prefer_route(station, VIA_LADDER, False)
-    assert choices(plain, 10e6)[0].route.name == VIA_HEARTH
+    by_program = with_switching(plain, SocketKey("Patch", "output"), "program")
+    assert choices(by_program, 10e6)[0].route.name == VIA_HEARTH
+    # But a route for which nobody has to move anything comes before it.
+    assert choices(plain, 10e6)[0].route.name == VIA_LADDER
+    assert choices(plain, 10e6)[1].reason.endswith("needs a hand")
 
 
 def test_points_stay_while_the_route_serves_and_go_to_a_better_one_when_it_is_only_weak() -> None:

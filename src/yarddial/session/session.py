@@ -20,6 +20,7 @@ from yarddial.session.preferences.keeper import PreferenceKeeper
 from yarddial.session.receiver.far_watch import FarWatch
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.own_file import OwnFile
 from yarddial.session.station.saving import Saving
@@ -75,7 +76,8 @@ class Session(Activities):
         self.notes = Notes(desk, self.log)
         self.file = OwnFile(desk, saver, recovered)
         self.far_watch = FarWatch(far_in_use)
-        self.live_receiver = LiveReceiver(jobs)
+        self.hands = Hands(desk)
+        self.live_receiver = LiveReceiver(jobs, self.hands)
         self.overview = Overview(
             self,
             jobs,
@@ -83,6 +85,7 @@ class Session(Activities):
                 desk.on_yard_changed,
                 desk.on_dial_changed,
                 desk.on_saving_changed,
+                self.hands.on_hands_changed,
                 self.file.on_file_changed,
                 self.far_watch.on_far_changed,
                 self.live_receiver.on_receiver_changed,

@@ -61,6 +61,7 @@ class FindingFixes:
             "show the transceiver": self._show_transceiver,
             "hand control over": self.hand_control_over,
             "ask for control": self.ask_for_control,
+            "confirm the move": self._confirm_move,
             "feed the line": lambda: session.live_receiver.feed(session.desk.route),
         }
 
@@ -177,6 +178,16 @@ class FindingFixes:
     def _measure_in_true(self) -> None:
         self._go("True")
         self._session.calibration.measure()
+
+    def show_plugs(self) -> None:
+        """Open the plugs and switches that a hand moves."""
+        from yarddial.ui.plugs.sheet import PlugsSheet
+
+        PlugsSheet(self._window, self._session).show()
+
+    def _confirm_move(self) -> None:
+        for move in self._session.hands.asked_moves()[:1]:
+            self._session.hands.confirm(move)
 
     def _free_route(self) -> None:
         desk = self._session.desk

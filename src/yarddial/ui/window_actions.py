@@ -139,6 +139,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Yard", "Put a part in", window.put_in, "put a part in",
                      "add antenna cable filter converter preamplifier shelf lna"),
         WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain"),
+        WindowAction("Yard", "Plugs and switches: what is connected", fixes.show_plugs, "",
+                     "hand move plug socket lead cable knob antenna switch swap"),
         WindowAction("Yard", "Known stations", fixes.show_known_stations, "",
                      "reference references transmitter beacon add import csv time signal"),
         WindowAction("Yard", "Undo", session.undo, "undo", "take back revert"),

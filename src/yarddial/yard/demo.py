@@ -18,6 +18,7 @@ from yarddial.yard.parts import (
     TwoPort,
     Value,
 )
+from yarddial.yard.plugs import Plugged, SocketKey
 from yarddial.yard.station import Acknowledged, Reference, Route, Station, Tap
 
 VIA_LADDER = "Long wire over Ladder"
@@ -44,6 +45,7 @@ def demo_station() -> Station:
         mode="am",
         route=VIA_LADDER,
         acknowledged=_ACKNOWLEDGED,
+        plugged=(Plugged(SocketKey("Patch", "output"), "Ladder", "2026-05-02T09:00:00Z", "confirmed"),),
         # The demo's air has no thunderstorms, so that its levels repeat.
         atmospherics="none",
     )

@@ -7,6 +7,7 @@ import msgspec
 from yarddial.yard.errors import BadStation
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, converters_of
 from yarddial.yard.parts.transceiver import Output
+from yarddial.yard.shared_sockets import renamed
 from yarddial.yard.station import Acknowledged, Route, Station, Tap
 
 replace = msgspec.structs.replace
@@ -112,7 +113,7 @@ def rename_part(station: Station, old: str, new: str) -> Station:
         )
         for route in station.routes
     )
-    return replace(station, parts=parts, routes=routes)
+    return renamed(replace(station, parts=parts, routes=routes), old, new)
 
 
 def new_route(station: Station, like: str = "") -> Station:

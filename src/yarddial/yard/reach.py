@@ -10,6 +10,7 @@ from yarddial.yard.frequency import format_sigma
 from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.parts import Transceiver, converters_of
 from yarddial.yard.resolved_route import Reach, ReachState, ResolvedRoute
+from yarddial.yard.shared_sockets import moves_for
 from yarddial.yard.station import Station
 
 LOW_HZ, HIGH_HZ = 9e3, 50e9
@@ -40,9 +41,9 @@ def choices(
 ) -> tuple[Choice, ...]:
     """All routes for a dial frequency, the best first, those that do not reach it last.
 
-    Order: in the antenna's range before under it; preferred by the person; without the transceiver, which must be on
-    and tuned along; then by the sigma that crystal and oscillators bring: as `sigma_hz_of` knows it, else from the
-    parts' own values.
+    Order: in the antenna's range before under it; without moving a plug; preferred by the person; without the
+    transceiver, which must be on and tuned along; then by the sigma that crystal and oscillators bring: as
+    `sigma_hz_of` knows it, else from the parts' own values.
     """
     ranked: list[tuple[tuple[float, ...], Choice]] = []
     for index, (route, resolved) in enumerate(zip(station.routes, station.resolved_routes(), strict=True)):
@@ -52,8 +53,9 @@ def choices(
             continue
         sigma_hz = resolved.sigma_hz(dial_hz) if sigma_hz_of is None else sigma_hz_of(resolved)
         rig = resolved.transceiver if resolved.transceiver is not None and resolved.transceiver.tap == "if" else None
-        key = (reach.state == "under", not route.preferred, rig is not None, sigma_hz, index)
-        words = _words(resolved.at(dial_hz), reach, route.preferred, rig, sigma_hz)
+        by_hand = bool(moves_for(station, route.name))
+        key = (reach.state == "under", by_hand, not route.preferred, rig is not None, sigma_hz, index)
+        words = _words(resolved.at(dial_hz), reach, route.preferred, rig, sigma_hz) + ", needs a hand" * by_hand
         ranked.append((tuple(float(k) for k in key), Choice(resolved, reach, words, route.preferred)))
     return tuple(choice for _, choice in sorted(ranked, key=lambda item: item[0]))
 

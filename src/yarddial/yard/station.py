@@ -25,6 +25,7 @@ from yarddial.yard.parts import (
 )
 from yarddial.yard.parts.spans import span_text
 from yarddial.yard.parts.transceiver import Output
+from yarddial.yard.plugs import Plugged, SocketSwitching
 from yarddial.yard.references import STANDARD_BANDS_HZ, kind_named
 from yarddial.yard.resolved_route import ResolvedRoute
 
@@ -100,6 +101,8 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     atmospherics : which far thunderstorms count.
     kept_gains : the gains found right, one for each band and route.
     region : of the radio regulations; own_bands : what the person listens to besides.
+    switching : who switches the sockets that routes share, where stated. plugged : what those were last confirmed to be
+    joined to; see `shared_sockets`.
     """
 
     name: str
@@ -116,6 +119,8 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     kept_gains: tuple[KeptGains, ...] = ()
     region: Region = 1
     own_bands: tuple[Band, ...] = ()
+    switching: tuple[SocketSwitching, ...] = ()
+    plugged: tuple[Plugged, ...] = ()
 
     def outside(self, now: datetime) -> Outside:
         """Noise environment at a local time."""

@@ -5,7 +5,7 @@ from typing import Literal, Protocol
 
 import msgspec
 
-from yarddial.engine.commands import Request
+from yarddial.engine.commands import Request, Tune
 from yarddial.engine.events import ANSWERS, Answer, Event
 from yarddial.engine.jobs.table import JobKind
 
@@ -78,6 +78,10 @@ class Granter(Protocol):
         """Send a request under a job's number; returns the request's own."""
         ...
 
+    def refuse(self, lease: "Lease | None", sentence: str) -> int:
+        """Refuse a tuning in place of the engine; return the request's number."""
+        ...
+
     def stop_requests(self, lease: "Lease") -> None:
         """Make the engine end everything that runs for a job."""
         ...
@@ -114,6 +118,14 @@ class Lease:
             return 0
         number = self._scheduler.send(request, self)
         self._latest[type(request)] = number
+        return number
+
+    def refuse_tuning(self, sentence: str) -> int:
+        """Refuse this job a tuning without asking the engine; the refusal arrives like the engine's own."""
+        if self.ending is not None:
+            return 0
+        number = self._scheduler.refuse(self, sentence)
+        self._latest[Tune] = number
         return number
 
     def restore_with(self, restore: Callable[[], None]) -> None:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 import msgspec
 
 from yarddial.engine.commands import Cancel, Command, OnTuning, Request, Tune
-from yarddial.engine.events import Answer, Event, Failed, Stopped
+from yarddial.engine.events import Answer, Event, Failed, Stopped, TuneRefused
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.table import RULES, JobKind
 from yarddial.engine.link import EngineLink
@@ -34,6 +34,8 @@ class Scheduler:
         self._listeners: list[Callable[[], None]] = []
         self._is_changed = False
         self._is_closed = False
+        # Refusals that the session itself decided on; delivered with the engine's events.
+        self._refusals: list[TuneRefused] = []
         self._at_rest: list[Callable[[], None]] = []
         # Latest endings: kind and reason.
         self.history: deque[tuple[JobKind, Ending]] = deque(maxlen=MAX_HISTORY)
@@ -84,6 +86,16 @@ class Scheduler:
         if isinstance(request, OnTuning):
             request = msgspec.structs.replace(request, tuning=self._tuning_id)
         self._link.send(msgspec.structs.replace(request, job=job, id=self._number))  # type: ignore[arg-type]
+        return self._number
+
+    def refuse(self, lease: Lease | None, sentence: str) -> int:
+        """Refuse a tuning in place of the engine, which is not asked; return the request's number.
+
+        The refusal arrives with the next poll, as the engine's own would. Requests for samples of it are refused too.
+        """
+        self._number += 1
+        self._tuning_id = self._number
+        self._refusals.append(TuneRefused(sentence, job=lease.id if lease is not None else 0, id=self._number))
         return self._number
 
     def command(self, command: Command) -> None:
@@ -212,7 +224,8 @@ class Scheduler:
 
     def poll(self) -> bool:
         """Process the engine's events; True when there were any."""
-        events = self._link.poll()
+        refusals, self._refusals = self._refusals, []
+        events = [*refusals, *self._link.poll()]
         for event in events:
             for observer in self._observers:
                 self._guarded(None, lambda observer=observer, event=event: observer(event))  # type: ignore[misc]

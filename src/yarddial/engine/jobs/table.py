@@ -44,6 +44,7 @@ class JobKind(msgspec.Struct, frozen=True):
     else can have it. tunes : says where the receiver looks while it has it; the others leave that to the dial.
     outlives : goes on when the receiver is lost or stopped by a fault.
     hears_transmissions : listens to the person's own transmitter, and is not ended when that transmits.
+    asks_hands : asks the person to move plugs while it runs, and is not ended by that.
     """
 
     name: str
@@ -53,6 +54,7 @@ class JobKind(msgspec.Struct, frozen=True):
     tunes: bool = True
     outlives: bool = False
     hears_transmissions: bool = False
+    asks_hands: bool = False
 
 
 def _rules() -> dict[tuple[Nature, Nature], Encounter]:

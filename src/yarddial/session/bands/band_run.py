@@ -17,6 +17,7 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 
 if TYPE_CHECKING:
     # Imported when first used, after the first paint.
@@ -41,7 +42,9 @@ class BandRun(Job):
         span_test: SpanTest,
         board: BandBoard,
         log: LogKeeper,
+        hands: Hands,
     ) -> None:
+        self._hands = hands
         self._desk, self._live_receiver, self._jobs, self._calibration = desk, live_receiver, jobs, calibration
         self._span_test, self._board, self._log = span_test, board, log
         self._changed = Listeners()
@@ -78,6 +81,8 @@ class BandRun(Job):
             return ""
         number = self.count - len(self._left)
         what = "measuring" if self._stage == "measure" else "testing the span"
+        if self._stage == "hand":
+            what = self._hands.why_not(self._now.route)
         return f"{self._now.band.name}, {number} of {self.count}: {what}"
 
     def unfinished(self) -> str:
@@ -110,9 +115,10 @@ class BandRun(Job):
             self._run = utc_now()
             self._tell("Proof of all bands begun", LoggedBandRun(self._run))
         done = self._done()
-        # Sorted by route, so that receivers change rarely.
+        # Sorted by route, so that plugs are moved little and receivers change rarely.
         rows = [row for row in self._board.rows() if row.route and row.band.name not in done]
-        rows.sort(key=lambda row: (row.route, row.band.low_hz))
+        order = self._hands.in_order(tuple(sorted(row.route for row in rows)))
+        rows.sort(key=lambda row: (order.index(row.route), row.band.low_hz))
         self._left, self.count = rows, len(rows)
         self._next()
 
@@ -135,8 +141,12 @@ class BandRun(Job):
         return "" if self._desk.station.name == self._yard else "another yard was opened"
 
     def poll(self) -> None:
-        """Continue when the present measurement or test has ended."""
+        """Continue when the present measurement or test has ended, or a hand has connected the band's route."""
         if self._now is None:
+            return
+        if self._stage == "hand":
+            if not self._hands.moves(self._now.route):
+                self._prove()
             return
         self._waited += 1
         if self._stage == "measure" and self._calibration.measuring is None:
@@ -154,6 +164,13 @@ class BandRun(Job):
             return
         self._now, self._waited = self._left.pop(0), 0
         self._board.go(self._now)
+        if self._hands.moves(self._now.route):
+            self._stage = "hand"
+            self._changed.tell()
+        else:
+            self._prove()
+
+    def _prove(self) -> None:
         if self._calibration.reference() is not None and not self._calibration.why_not_measure(within=self._lease):
             self._stage = "measure"
             self._calibration.measure(within=self._lease)
@@ -220,7 +237,7 @@ class BandRunTopics(CalibrationTopics, Protocol):
 
 
 def _make(of: BandRunTopics) -> BandRun:
-    return BandRun(of.desk, of.live_receiver, of.jobs, of.calibration, of.span_test, of.board, of.log)
+    return BandRun(of.desk, of.live_receiver, of.jobs, of.calibration, of.span_test, of.board, of.log, of.hands)
 
 
 DECLARATION = Declaration(

@@ -195,6 +195,8 @@ class Calibration(Job):
             return f"{reference.name} trues nothing: {distrust}"
         if self._desk.route.why_not(self._desk.station.dial_hz):
             return f"this route does not reach it: {self._desk.route.why_not(self._desk.station.dial_hz)}"
+        if why_not := self._live_receiver.why_not_connected(self._desk.route.name):
+            return why_not
         if self._live_receiver.running and not self._live_receiver.is_tuned and self._live_receiver.trouble:
             return self._live_receiver.trouble
         return ""

@@ -24,6 +24,7 @@ from yarddial.session.calibration.topics import CalibrationTopics
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 from yarddial.yard.frequency import format_hertz
 from yarddial.yard.oscillators import oscillator_of
 from yarddial.yard.parts import Transceiver, converters_of
@@ -41,9 +42,17 @@ class CalibrationSequence(Job):
     """Plans in the background; measures under its own lease; does not retry a station without a signal."""
 
     def __init__(
-        self, desk: Desk, live_receiver: LiveReceiver, jobs: Scheduler, calibration: Calibration, background: Background
+        self,
+        desk: Desk,
+        live_receiver: LiveReceiver,
+        jobs: Scheduler,
+        calibration: Calibration,
+        background: Background,
+        hands: Hands,
     ) -> None:
-        self._desk, self._live_receiver, self._jobs = desk, live_receiver, jobs
+        self._desk, self._live_receiver, self._jobs, self._hands = desk, live_receiver, jobs, hands
+        # Planned measurement whose route a hand must connect first.
+        self._waiting: PlannedMeasurement | None = None
         self._calibration, self._background = calibration, background
         self._changed = Listeners()
         self._lease: Lease | None = None
@@ -90,7 +99,9 @@ class CalibrationSequence(Job):
 
     @property
     def doing(self) -> str:
-        """Present measurement and progress."""
+        """Present measurement and progress, or the move that is waited for."""
+        if self._waiting is not None:
+            return self._hands.why_not(self._waiting.route)
         if self._now is None:
             return ""
         left = len(self.plan.measurements) if self.plan is not None else 1
@@ -162,10 +173,15 @@ class CalibrationSequence(Job):
 
     def skip(self) -> None:
         """Skip the present measurement, or the first planned one."""
-        planned = self._now or (self.plan.measurements[0] if self.plan is not None and self.plan.measurements else None)
+        planned = (
+            self._now
+            or self._waiting
+            or (self.plan.measurements[0] if self.plan is not None and self.plan.measurements else None)
+        )
         if planned is None:
             return
         self._left_out |= {(planned.reference.name, planned.route)}
+        self._waiting = None
         if self._now is not None:
             self._calibration.cancel()
         else:
@@ -178,7 +194,7 @@ class CalibrationSequence(Job):
 
     def ended(self, ending: Ending) -> None:
         """Clean up; the dial is back where it was."""
-        self._lease, self._now = None, None
+        self._lease, self._now, self._waiting = None, None, None
         if ending.how == "cancelled":
             self.trouble = "stopped: what was measured stays, and the walk can be gone on with"
         elif ending.how != "done":
@@ -190,7 +206,10 @@ class CalibrationSequence(Job):
         return "" if self._desk.station.name == self._yard else "another yard was opened"
 
     def poll(self) -> None:
-        """Continue when the present measurement has ended."""
+        """Continue when the present measurement has ended, or the hand that was waited for has connected the route."""
+        if self._waiting is not None and not self._hands.moves(self._waiting.route):
+            self._waiting = None
+            self._go_on()
         if self._lease is None or self._now is None or self._calibration.measuring is not None:
             return
         planned, self._now = self._now, None
@@ -216,10 +235,17 @@ class CalibrationSequence(Job):
             self._calibration.apply()
             lease.end()
             return
-        planned = plan.measurements[0]
+        # Measure first what needs no hand; then move plugs as little as possible.
+        routes = self._hands.in_order(tuple(planned.route for planned in plan.measurements))
+        planned = next(planned for planned in plan.measurements if planned.route == routes[0])
+        desk = self._desk
+        if self._hands.moves(planned.route):
+            self._waiting = planned
+            desk.choose_route(planned.route)
+            self._changed.tell()
+            return
         self._now = planned
         self._count += 1
-        desk = self._desk
         desk.hold(False)
         desk.choose_route(planned.route)
         desk.dial(planned.reference.frequency_hz)
@@ -237,7 +263,7 @@ class CalibrationSequence(Job):
 
 
 def _make(of: CalibrationTopics) -> CalibrationSequence:
-    return CalibrationSequence(of.desk, of.live_receiver, of.jobs, of.calibration, of.background)
+    return CalibrationSequence(of.desk, of.live_receiver, of.jobs, of.calibration, of.background, of.hands)
 
 
 DECLARATION = Declaration(

@@ -56,6 +56,8 @@ class DeviceCheck(Job):
             return why_not
         if route.missing:
             return route.missing
+        if why_not := self._live_receiver.why_not_connected(route.name):
+            return why_not
         if not route.receiver.device or self._begin is None:
             return f"no receiver is chosen for {route.receiver.name}"
         return ""

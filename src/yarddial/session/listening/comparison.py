@@ -21,6 +21,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.resolved_route import ResolvedRoute
@@ -32,10 +33,13 @@ if TYPE_CHECKING:
 
 # Pairs of a complete comparison, and the duration of each measurement.
 PAIRS_A_COMPARISON, DWELL_S = 40, 0.25
+# By hand: pairs, and the duration of each measurement. In the order first, second, second, first every pair costs one
+# move, and a steady drift cancels between neighbouring pairs.
+PAIRS_BY_HAND, DWELL_BY_HAND_S = 6, 2.0
 # Relative difference of the noise in a channel and beside it: 0.2 dB.
 FLOOR_SHARE = 0.05
 HALF_WIDTH_HZ = 10_000.0
-COMPARISON = JobKind("comparison", "work", "a comparison", "a comparison is under way")
+COMPARISON = JobKind("comparison", "work", "a comparison", "a comparison is under way", asks_hands=True)
 
 
 class Setup(msgspec.Struct, frozen=True):
@@ -72,8 +76,12 @@ class Comparison(Job):
         live_receiver: LiveReceiver,
         jobs: Scheduler,
         log: LogKeeper,
+        hands: Hands,
     ) -> None:
-        self._desk, self._live_receiver, self._jobs, self._log = desk, live_receiver, jobs, log
+        self._desk, self._live_receiver, self._jobs, self._log, self._hands = desk, live_receiver, jobs, log, hands
+        hands.on_hands_changed(self._plugs_changed)
+        # True while a hand must change over between the two, and while one is waited for.
+        self.by_hand = self.waits_for_hand = False
         self._changed = Listeners()
         self._kept: tuple[Setup, ...] = ()
         self._lease: Lease | None = None
@@ -145,7 +153,7 @@ class Comparison(Job):
         return ""
 
     def start(self, first: Setup, second: Setup) -> None:
-        """Measure both in turn, in random order within each pair."""
+        """Measure both in turn: in random order within each pair, or in alternating order where a hand changes over."""
         if self.why_not(first, second):
             return
         lease = self._jobs.request(COMPARISON, self)
@@ -155,6 +163,7 @@ class Comparison(Job):
         self.first, self.second, self.pairs, self.trouble = first, second, (), ""
         self.in_dbm = all(setup.route.receiver.level_offset(setup.route.port) is not None for setup in (first, second))
         self._dial_hz = self._desk.station.dial_hz
+        self.by_hand = self._hands.needs_hand_between(first.route.name, second.route.name)
         self._next_pair()
         self._changed.tell()
 
@@ -171,7 +180,7 @@ class Comparison(Job):
         if len(pairs) < MIN_PAIRS:
             return None
         # A power over B hertz and T seconds has a relative sigma of 1 / sqrt(B T).
-        relative = 1 / (max(self._width_hz, 1.0) * DWELL_S) ** 0.5
+        relative = 1 / (max(self._width_hz, 1.0) * self._dwell_s) ** 0.5
         # Noise in a channel and beside it agree to this share.
         first_off = FLOOR_SHARE * fmean(p.first_noise for p in pairs)
         second_off = FLOOR_SHARE * fmean(p.second_noise for p in pairs)
@@ -214,13 +223,32 @@ class Comparison(Job):
 
     def _next_pair(self) -> None:
         self._order, self._weighed = [0, 1], {}
-        self._chance.shuffle(self._order)
+        if not self.by_hand:
+            self._chance.shuffle(self._order)
+        elif len(self.pairs) % 2:
+            self._order.reverse()
         self._measure_pair()
 
     def _measure_pair(self) -> None:
         route = self._setup().route.at(self._dial_hz)
-        if self._lease is not None:
+        self.waits_for_hand = bool(self._hands.moves(route.name))
+        self._hands.ask(route.name)
+        if not self.waits_for_hand and self._lease is not None:
             self._live_receiver.tuner.tune_with(route, settings_for(route), HALF_WIDTH_HZ, self._lease, anew=True)
+
+    def _plugs_changed(self) -> None:
+        if self._lease is not None and self.waits_for_hand and not self._hands.moves(self._setup().route.name):
+            self._measure_pair()
+            self._changed.tell()
+
+    @property
+    def _dwell_s(self) -> float:
+        return DWELL_BY_HAND_S if self.by_hand else DWELL_S
+
+    @property
+    def pair_count(self) -> int:
+        """Number of pairs of a complete comparison of these two."""
+        return PAIRS_BY_HAND if self.by_hand else PAIRS_A_COMPARISON
 
     def _weigh(self) -> None:
         route = self._setup().route.at(self._dial_hz)
@@ -228,14 +256,14 @@ class Comparison(Job):
         heard = turned(demodulation.settings(), route)
         self._width_hz = demodulation.width_hz
         if self._lease is not None:
-            self._lease.ask(Sweep(((),), demodulation.width_hz, (heard.low_hz + heard.high_hz) / 2, DWELL_S))
+            self._lease.ask(Sweep(((),), demodulation.width_hz, (heard.low_hz + heard.high_hz) / 2, self._dwell_s))
 
     def _next(self) -> None:
         if self._order:
             self._measure_pair()
             return
         self.pairs = (*self.pairs, Pair(*self._weighed[0], *self._weighed[1]))
-        if len(self.pairs) >= PAIRS_A_COMPARISON:
+        if len(self.pairs) >= self.pair_count:
             self._end("done")
         else:
             self._next_pair()
@@ -259,7 +287,8 @@ class Comparison(Job):
 
     def ended(self, ending: Ending) -> None:
         """Log a settled result."""
-        self._lease, self._order = None, []
+        self._lease, self._order, self.waits_for_hand = None, [], False
+        self._hands.ask("")
         self.trouble = "" if ending.how in ("done", "cancelled") else ending.reason
         result = self.compared()
         done = not self.trouble and result is not None and result.over.is_settled and result.over.has_signal
@@ -268,6 +297,7 @@ class Comparison(Job):
             text = (
                 f"{self.second.label} against {self.first.label} at {format_frequency(self._dial_hz)}: "
                 f"{over.db:+.1f} dB of signal to noise ({over.low_db:+.1f} to {over.high_db:+.1f}, 19 of 20)"
+                f"{', changed over by hand' if self.by_hand else ''}"
             ).replace("-", "−")
             data = LoggedComparison(msgspec.to_builtins(result), msgspec.to_builtins(self.pairs))
             self._log.add(Entry(station=self._desk.station.name, kind="comparison", text=text, data=data))
@@ -276,11 +306,12 @@ class Comparison(Job):
 
 def _label(route: ResolvedRoute) -> str:
     gains = ", ".join(f"{stage.name} {stage.set_db:g} dB" for stage in route.receiver.gain_stages)
-    return f"{route.name}, {gains}" if gains else route.name
+    name = route.name if route.missing or route.antenna.name in route.name else f"{route.name} ({route.antenna.name})"
+    return f"{name}, {gains}" if gains else name
 
 
 def _make(of: ReceiverTopics) -> Comparison:
-    return Comparison(of.desk, of.live_receiver, of.jobs, of.log)
+    return Comparison(of.desk, of.live_receiver, of.jobs, of.log, of.hands)
 
 
 DECLARATION = Declaration(

@@ -6,7 +6,7 @@ from yarddial.session.log.findings import log_findings
 from yarddial.session.overview.topics import Topics
 from yarddial.session.receiver.far_findings import far_findings
 from yarddial.session.receiver.findings import receiver_findings
-from yarddial.session.station.findings import bench_findings, file_findings, reach_findings
+from yarddial.session.station.findings import bench_findings, file_findings, hands_findings, reach_findings
 
 ORDER = {"stop": 0, "look": 1, "unknown": 2, "good": 3}
 
@@ -16,7 +16,8 @@ def findings(of: Topics) -> tuple[Finding, ...]:
     every_finding = [*file_findings(of.desk, of.file.recovered, of.file.saver), *log_findings(of.log)]
     every_finding += bench_findings(of.inspection) + _faults(of.faults) + far_findings(of.far_engine)
     if of.desk.station.routes:
-        every_finding += [*reach_findings(of.desk), *receiver_findings(of.live_receiver, of.desk.route)]
+        every_finding += [*reach_findings(of.desk), *hands_findings(of.hands)]
+        every_finding += receiver_findings(of.live_receiver, of.desk.route)
         for declaration, activity in of.made_rooms():
             if declaration.findings is not None:
                 every_finding += declaration.findings(activity, of)

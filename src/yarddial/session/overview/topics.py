@@ -9,6 +9,7 @@ from yarddial.session.faults import Faults
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.own_file import OwnFile
 
@@ -22,6 +23,7 @@ class Topics(Protocol):
 
     file: OwnFile
     desk: Desk
+    hands: Hands
     inspection: Inspection
     log: LogKeeper
     live_receiver: LiveReceiver

@@ -15,6 +15,9 @@ CHOICE_BUTTONS = {
 
 def receiver_findings(receiver: LiveReceiver, route: ResolvedRoute) -> list[Finding]:
     """Report why it does not run, its losses, and its remarks."""
+    if receiver.tuner.waits_for_hand:
+        # The move is a finding of its own.
+        return []
     if receiver.trouble:
         what = f"Receiver: {receiver.trouble}"
         if receiver.trouble_kind in CHOICE_BUTTONS:

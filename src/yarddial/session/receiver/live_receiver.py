@@ -6,21 +6,24 @@ import msgspec
 
 from yarddial.engine.commands import SetSafeguards, Start, Stop
 from yarddial.engine.events import Event, Noticed, SafeguardsSet, Started, Stopped, Tuned, TuneRefused
+from yarddial.engine.jobs.lease import Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.tuning import Safeguards, Tuning
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.receiver.tuner import ReceiverTuner
+from yarddial.session.station.hands import Hands
 from yarddial.yard.resolved_route import ResolvedRoute
 
 
 class LiveReceiver:
     """Starts and stops the receiver; `tuner` tunes it, and `picture` keeps what it shows."""
 
-    def __init__(self, jobs: Scheduler) -> None:
-        self._jobs = jobs
-        self.tuner = ReceiverTuner(jobs, self._prepared)
+    def __init__(self, jobs: Scheduler, hands: Hands) -> None:
+        self._jobs, self._hands = jobs, hands
+        self.tuner = ReceiverTuner(jobs, self._prepared, self.why_not_connected)
         self.picture = self.tuner.picture
         jobs.on_event(self.take)
+        hands.on_hands_changed(self._plugs_changed)
         self._changed = Listeners()
         self._address = ""
         # Address of the recording that plays instead of the receiver; empty for the receiver itself.
@@ -69,6 +72,25 @@ class LiveReceiver:
     def consult(self, why_not: Callable[[ResolvedRoute], str]) -> None:
         """Register a veto asked before a route's receiver is opened: the reason to keep it off, or an empty text."""
         self._vetoes.append(why_not)
+
+    def why_not_connected(self, route_name: str) -> str:
+        """Why a hand must connect a route before anything is received over it; a recording needs no plug."""
+        return "" if self.plays else self._hands.why_not(route_name)
+
+    def _plugs_changed(self) -> None:
+        self.tuner.plugs_changed()
+        if self.tuner.waits_for_hand:
+            for lease in self._jobs.leases:
+                self._end_after_move(lease, self.tuner.refusal)
+        self._changed.tell()
+
+    def _end_after_move(self, lease: Lease, why: str) -> None:
+        """End a job whose samples a moved plug has taken away; those that ask for moves go on."""
+        if lease.kind.nature == "record":
+            # The recording is completed with what came before.
+            lease.release()
+        elif lease.kind.nature in ("work", "glance") and not (lease.kind.outlives or lease.kind.asks_hands):
+            lease.end("stale", why)
 
     def _forbidden(self, route: ResolvedRoute) -> str:
         return next((why for why_not in self._vetoes if (why := why_not(route))), "")

@@ -7,6 +7,7 @@ from yarddial.session.background import Background
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 
 
 class ReceiverTopics(Protocol):
@@ -15,6 +16,11 @@ class ReceiverTopics(Protocol):
     @property
     def desk(self) -> Desk:
         """The yard and the dial."""
+        ...
+
+    @property
+    def hands(self) -> Hands:
+        """Plugs and switches that a person moves."""
         ...
 
     @property

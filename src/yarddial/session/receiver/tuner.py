@@ -23,10 +23,18 @@ class ReceiverTuner:
     """Requests tunings and tracks which one is in force.
 
     can_receive : called with a route before a request; False where its receiver must not be tuned.
+    why_not_connected : called with a route's name; why a hand must connect it first, empty where it is connected.
     """
 
-    def __init__(self, jobs: Scheduler, can_receive: Callable[[ResolvedRoute], bool]) -> None:
-        self._jobs, self._can_receive = jobs, can_receive
+    def __init__(
+        self,
+        jobs: Scheduler,
+        can_receive: Callable[[ResolvedRoute], bool],
+        why_not_connected: Callable[[str], str],
+    ) -> None:
+        self._jobs, self._can_receive, self._why_not_connected = jobs, can_receive, why_not_connected
+        # True while the latest refusal is about a plug, which the engine cannot know.
+        self.waits_for_hand = False
         self._requested: Tune | None = None
         self._lease: Lease | None = None
         # Why the engine refused the latest request; empty where it did not.
@@ -55,6 +63,17 @@ class ReceiverTuner:
     def acknowledged(self) -> Tuning | None:
         """Tuning in force: the last acknowledged one, even if another has been requested since."""
         return self._acknowledged
+
+    def plugs_changed(self) -> None:
+        """Refuse the tuning in use when its route was disconnected; after a refusal for a plug, allow a new request."""
+        tune, lease = self._requested, self._lease
+        if tune is None:
+            return
+        if why := self._why_not_connected(tune.route):
+            if not self.waits_for_hand:
+                self._refuse(tune, lease if lease is not None and lease.is_alive else None, why)
+        elif self.waits_for_hand:
+            self._requested, self.waits_for_hand, self.refusal = None, False, ""
 
     def _is_current(self, tuning_id: int) -> bool:
         return self._requested is not None and tuning_id == self._requested.id
@@ -130,17 +149,33 @@ class ReceiverTuner:
         return asked.requested if asked is not None and asked.job == 0 and self.tuning is not None else None
 
     def _send(self, tune: Tune, lease: Lease | None, *, anew: bool = False, keeps_picture: bool = False) -> None:
-        last = self._requested
+        if why := self._why_not_connected(tune.route):
+            if not (self.waits_for_hand and lease is None and self._is_repeated(tune)):
+                self._refuse(tune, lease, why)
+            return
         # A job must hear of each refusal; the dial only once.
         is_known = self.tuning is not None or lease is None or (not self.refusal and lease is self._lease)
-        if not anew and is_known and last is not None and tune == msgspec.structs.replace(last, id=0, job=0):
+        is_known = is_known and not self.waits_for_hand
+        if not anew and is_known and self._is_repeated(tune):
             return
         number = self._jobs.send(tune, None) if lease is None else lease.ask(tune)
         if not number:
             return
-        self._lease, self.refusal = lease, ""
+        self._lease, self.refusal, self.waits_for_hand = lease, "", False
         self._requested = msgspec.structs.replace(tune, id=number, job=lease.id if lease is not None else 0)
         if not keeps_picture:
+            self.picture.begin()
+
+    def _is_repeated(self, tune: Tune) -> bool:
+        last = self._requested
+        return last is not None and tune == msgspec.structs.replace(last, id=0, job=0)
+
+    def _refuse(self, tune: Tune, lease: Lease | None, why: str) -> None:
+        """Refuse a tuning over a route that is not connected, as the engine refuses one that the device cannot do."""
+        number = self._jobs.refuse(None, why) if lease is None else lease.refuse_tuning(why)
+        if number:
+            self._lease, self.waits_for_hand, self.refusal = lease, True, why
+            self._requested = msgspec.structs.replace(tune, id=number, job=lease.id if lease is not None else 0)
             self.picture.begin()
 
     def take(self, event: Event) -> bool:

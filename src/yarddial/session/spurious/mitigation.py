@@ -270,6 +270,8 @@ class Mitigation:
             differs = there.receiver.device != receiver.device or [s.name for s in there.stages] != [
                 s.name for s in route.stages
             ]
+            if self._live_receiver.why_not_connected(there.name):
+                continue
             if differs and there.receiver.device and not there.why_not(route.dial_hz) and there.name != route.name:
                 centre_hz = there.dial_of(settings_for(there).centre_hz, route.dial_hz)
                 scene = self._span_test.scene(there)

@@ -232,6 +232,8 @@ class SpanTest:
             there = other.at(dial_hz)
             if there.why_not(dial_hz) or not there.receiver.device or [s.name for s in there.stages] == mine:
                 continue
+            if self._live_receiver.why_not_connected(there.name):
+                continue
             if (there.antenna.name == route.antenna.name and there.transceiver is None) or not there.stages:
                 return there
         return None

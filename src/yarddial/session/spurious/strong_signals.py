@@ -161,6 +161,7 @@ class StrongSignals:
         steps: dict[tuple[str, int], SpanSetting] = {}
         for band in self._desk.station.bands:
             able = [route for route in reaching(self._desk.station, band.middle_hz) if route.receiver.device]
+            able = [route for route in able if not self._live_receiver.why_not_connected(route.name)]
             # Avoid routes whose transceiver would have to be tuned along.
             able = [route for route in able if route.transceiver is None] or able
             if not able or band.high_hz - band.low_hz > WIDEST_HZ:

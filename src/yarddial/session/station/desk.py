@@ -11,6 +11,7 @@ from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.external_noise import Outside
 from yarddial.yard.frequency import LIMIT_HZ
+from yarddial.yard.plugs import Plugged
 from yarddial.yard.reach import best_route, reaching
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference, Station, checked
@@ -161,6 +162,10 @@ class Desk:
         self._station.resolve(name)
         self._set_dial(msgspec.structs.replace(self._station, route=name))
 
+    def set_plugged(self, plugged: tuple[Plugged, ...]) -> None:
+        """Set what the shared sockets are joined to, as a hand has left them; no undo moves a plug."""
+        self._set_dial(msgspec.structs.replace(self._station, plugged=plugged))
+
     def hold(self, held: bool) -> None:
         """Keep the active route whatever is dialled."""
         self._set_dial(msgspec.structs.replace(self._station, held=held))
@@ -206,11 +211,12 @@ class Desk:
         edit = source.pop()
         station = edit.station
         target.append(msgspec.structs.replace(edit, station=self._station))
-        # The dial stays: undo applies to the yard only.
+        # The dial and the plugs on the table stay: undo applies to the description of the yard only.
         now = self._station
         # If the active route is removed or renamed by the step, take the route active in that yard.
         route = now.route if any(r.name == now.route for r in station.routes) else station.route
-        self._put(msgspec.structs.replace(station, dial_hz=now.dial_hz, mode=now.mode, held=now.held, route=route))
+        stays = msgspec.structs.replace(station, dial_hz=now.dial_hz, mode=now.mode, held=now.held, plugged=now.plugged)
+        self._put(msgspec.structs.replace(stays, route=route))
         self._yard_changed.tell()
         return edit
 

@@ -4,9 +4,11 @@ from typing import TYPE_CHECKING
 
 from yarddial.session.finding import Act, Finding, MendYard, going
 from yarddial.session.station.desk import Desk
+from yarddial.session.station.hands import Hands
 from yarddial.session.station.inspection import Inspection
 from yarddial.yard.errors import ReadOnlyFile
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import reaching, why_out_of_reach
 from yarddial.yard.station import Station
 
@@ -60,6 +62,18 @@ def bench_findings(inspection: Inspection) -> list[Finding]:
             findings.append(Finding(finding.mark, what, finding.why, MendYard(finding), finding.mend_label))
         if finding.safety:
             findings[-1] = Finding(finding.mark, what, finding.why, findings[-1].fix, findings[-1].fix_label, True)
+    return findings
+
+
+def hands_findings(hands: Hands) -> list[Finding]:
+    """Report the next plug or switch that a hand must move for the active route, and doubts about earlier moves."""
+    moves, findings = hands.asked_moves(), []
+    if moves:
+        more = f", then {count_of(len(moves) - 1, 'more move')}" if len(moves) > 1 else ""
+        why = "nothing is measured over this route before" + (
+            ": discharge the lead to earth first" if moves[0].outdoors else ""
+        )
+        findings.append(Finding("look", f"By hand: {moves[0].sentence}{more}", why, Act("confirm the move"), "Done"))
     return findings
 
 

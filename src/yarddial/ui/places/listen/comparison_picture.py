@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.comparison.difference import Difference
-from yarddial.session.listening.comparison import PAIRS_A_COMPARISON, Pair
+from yarddial.session.listening.comparison import Pair
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.scales import scale_up
@@ -21,6 +21,7 @@ class ComparisonPicture(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._over_db: list[float] = []
+        self._pair_count = 1
         self._found: Difference | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Signal over noise, second against first, pair by pair")
@@ -33,8 +34,9 @@ class ComparisonPicture(QWidget):
         """The least that can be read."""
         return QSize(px(300), px(130))
 
-    def show_pairs(self, pairs: tuple[Pair, ...], difference: Difference | None) -> None:
-        """Show what has been measured."""
+    def show_pairs(self, pairs: tuple[Pair, ...], pair_count: int, difference: Difference | None) -> None:
+        """Show what has been measured. pair_count : of the complete comparison."""
+        self._pair_count = pair_count
         self._over_db = [_over_db(pair) for pair in pairs]
         self._found = difference
         self.update()
@@ -63,7 +65,7 @@ class ComparisonPicture(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(c.colour("slate"))
         for index, over_db in enumerate(self._over_db):
-            x = chart.left() + (index + 0.5) / max(PAIRS_A_COMPARISON, len(self._over_db)) * chart.width()
+            x = chart.left() + (index + 0.5) / max(self._pair_count, len(self._over_db)) * chart.width()
             painter.drawEllipse(QPointF(x, y_at(over_db)), px(3), px(3))
         painter.setPen(c.colour("quiet"))
         painter.setFont(font(11))

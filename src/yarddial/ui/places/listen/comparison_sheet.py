@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from yarddial.analysis.comparison.difference import Difference
-from yarddial.session.listening.comparison import PAIRS_A_COMPARISON, Setup
+from yarddial.session.listening.comparison import Setup
 from yarddial.session.session import Session
 from yarddial.ui.places.listen.comparison_picture import ComparisonPicture
 from yarddial.ui.theme.lettering import px
@@ -40,6 +40,8 @@ class ComparisonSheet(Sheet):
         self._rows = QGridLayout()
         self.begin = button("Compare", strong=True, tip="Measure both in turn; the order is drawn by lot")
         self.begin.clicked.connect(self._begin)
+        self.confirm = button("Done", strong=True, tip="Say that the plug or switch is so now")
+        self.confirm.clicked.connect(self._confirm)
         self._lay_out()
         self.when_left(self._comparison.on_comparison_changed(Soon(self, self._show)), self._comparison.cancel)
         self._show()
@@ -60,7 +62,8 @@ class ComparisonSheet(Sheet):
         self._rows.setHorizontalSpacing(px(16))
         self._rows.setColumnStretch(0, 1)
         self.body.addLayout(self._rows)
-        self.buttons.insertWidget(1, self.begin)
+        self.buttons.insertWidget(1, self.confirm)
+        self.buttons.insertWidget(2, self.begin)
         self.resize(px(760), px(660))
 
     def _begin(self) -> None:
@@ -70,6 +73,10 @@ class ComparisonSheet(Sheet):
         first, second = self._chosen(self.first), self._chosen(self.second)
         if first is not None and second is not None:
             self._comparison.start(first, second)
+
+    def _confirm(self) -> None:
+        for move in self._session.hands.asked_moves()[:1]:
+            self._session.hands.confirm(move)
 
     def _chosen(self, choice: ChoiceBox) -> Setup | None:
         at = choice.currentIndex()
@@ -82,10 +89,12 @@ class ComparisonSheet(Sheet):
         running = comparison.running
         self.begin.setText("Cancel" if running else "Compare")
         self.begin.setEnabled(running or not why_not)
+        self.confirm.setVisible(running and comparison.by_hand)
+        self.confirm.setEnabled(comparison.waits_for_hand)
         for widget in (self.first, self.second, self.keep):
             widget.setEnabled(not running)
         compared = comparison.compared()
-        self.picture.show_pairs(comparison.pairs, None if compared is None else compared.over)
+        self.picture.show_pairs(comparison.pairs, comparison.pair_count, None if compared is None else compared.over)
         sentence, under = self._said(None if compared is None else compared.over, why_not)
         self.verdict.setText(sentence)
         self.under.setText(under)
@@ -113,10 +122,14 @@ class ComparisonSheet(Sheet):
         count = len(comparison.pairs)
         if comparison.trouble:
             return "It could not be compared.", _sentence(comparison.trouble)
+        if comparison.running and comparison.waits_for_hand:
+            move = next(iter(self._session.hands.asked_moves()), None)
+            left = f"Pair {count + 1} of {comparison.pair_count}. Press Done when it is so."
+            return (_sentence(move.sentence), left) if move is not None else ("A moment.", left)
         if over is None:
             if comparison.running:
                 return (
-                    f"Measuring both in turn: {count} of {PAIRS_A_COMPARISON} pairs.",
+                    f"Measuring both in turn: {count} of {comparison.pair_count} pairs.",
                     "A range is stated from six pairs on.",
                 )
             return "Nothing was compared yet.", _sentence(
@@ -129,7 +142,7 @@ class ComparisonSheet(Sheet):
         other = first if better is second else second
         name = better.label if better.route.name == other.route.name else better.route.name
         low_db, high_db = sorted((abs(over.low_db), abs(over.high_db)))
-        so_far = f"{count} of {PAIRS_A_COMPARISON} pairs. " if comparison.running else f"{count} pairs. "
+        so_far = f"{count} of {comparison.pair_count} pairs. " if comparison.running else f"{count} pairs. "
         if not over.has_signal:
             near = comparison.nearest()
             where = f"{near.name} on {format_frequency(near.frequency_hz)} is the nearest known" if near else "dial one"
