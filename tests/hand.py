@@ -4,6 +4,7 @@ import msgspec
 
 from slow_yards import LOW_RATE_HZ, slow_station
 from yarddial.session.session import Session
+from yarddial.session.station.demo_table import DemoTable
 from yarddial.yard.demo import demo_station
 from yarddial.yard.shared_sockets import Move
 from yarddial.yard.station import Station
@@ -16,16 +17,23 @@ def hand_station() -> Station:
 
 
 class Hand:
-    """Does the moves that it is asked for, once told to look; `moved` are those it has said are done."""
+    """Does the moves that it is asked for, and says so; `moved` are those it has said are done.
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    table : where the plugs really are, turned along. forgets : says so and does nothing, for the first so many moves.
+    """
+
+    def __init__(self, session: Session, table: DemoTable | None = None, *, forgets: int = 0) -> None:
+        self._session, self._table, self._forgets = session, table, forgets
         self.moved: list[Move] = []
 
     def obey(self) -> bool:
         """Do what is asked now; False where nothing is."""
-        moves = self._session.hands.asked_moves()
-        for move in moves:
+        moves = [move for move in self._session.hands.asked_moves() if move.check != "checking"]
+        for move in moves[:1]:
             self.moved.append(move)
+            if self._forgets:
+                self._forgets -= 1
+            elif self._table is not None:
+                self._table.turn(move.connection.downstream)
             self._session.hands.confirm(move)
         return bool(moves)

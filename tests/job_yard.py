@@ -27,9 +27,11 @@ from yarddial.session.first_light.result import CheckResult
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.session import Session
 from yarddial.session.spurious.span_recording import SpanSetting
+from yarddial.yard.demo import VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.errors import CannotTune, DeviceLost, YardDialError
 from yarddial.yard.observation import Observation
 from yarddial.yard.resolved_route import ResolvedRoute
+from yarddial.yard.shared_sockets import moves_for
 from yarddial.yard.station import Station
 
 BLOCK = 4_096
@@ -503,6 +505,12 @@ def _begin(room: Room[Any], name: str) -> Callable[[JobYard], object]:
     return lambda yard: begin(getattr(yard.session, room.name))
 
 
+def _check_plug(yard: JobYard) -> None:
+    """As when the person says that the demo's switch was turned."""
+    (move,) = moves_for(demo_station(), VIA_HEARTH)
+    yard.session.plug_check.check(move, (VIA_HEARTH,), (VIA_LADDER,))
+
+
 # Those that must be told more than what is usual; all others are begun as they declare it.
 _TOLD_MORE: dict[str, Callable[[JobYard], object]] = {
     "recording": _record,
@@ -512,6 +520,7 @@ _TOLD_MORE: dict[str, Callable[[JobYard], object]] = {
     "comparison": _compare,
     "reception_check": _check_reception,
     "own_transmission": _transmit,
+    "plug_check": _check_plug,
 }
 KINDS: dict[str, JobKind] = {kind.name: kind for room in rooms() for kind in room.declaration.kinds}
 BEGIN: dict[str, Callable[[JobYard], object]] = {

@@ -309,7 +309,9 @@ def ask_receiver(device: str) -> "Iterator[Told]":
 
 
 def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: int = 1) -> Session:
-    """The demo yard as shipped, with a temporary log of its own."""
+    """The demo yard as shipped, with a temporary log and a table of its own."""
+    from yarddial.session.station.demo_table import DemoTable
+
     station = demo_station()
     if seed != 1:
         for part in station.parts:
@@ -320,15 +322,21 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
     return Session(
         station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file),
         helpers=choice_helpers, preferences=preference_keeper(), far_in_use=lambda: engine.far_in_use,
+        table=DemoTable(lambda: _demo_folder(folder) / "table.json"),
     )  # fmt: skip
+
+
+def _demo_folder(folder: "Path | None") -> "Path":
+    from yarddial.records.temporary import temporary_folder
+
+    return folder or temporary_folder()
 
 
 def _demo_log(folder: "Path | None") -> Book:
     """Opened after the first paint, as all logs are."""
     from yarddial.records.logbook import Logbook
-    from yarddial.records.temporary import temporary_folder
 
-    return Logbook((folder or temporary_folder()) / "log.sqlite")
+    return Logbook(_demo_folder(folder) / "log.sqlite")
 
 
 def own_session(path: "Path | None") -> Session:

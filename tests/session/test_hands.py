@@ -95,7 +95,7 @@ def test_measuring_says_which_plug_and_goes_on_once_it_is_done(
     (finding,) = [finding for finding in session.overview.state.findings if finding.what.startswith("By hand")]
     assert finding.what == "By hand: turn Patch to Hearth (it stood at Ladder)"
     session.hands.confirm(session.hands.moves()[0])
-    until(session, lambda: session.live_receiver.is_tuned)
+    until(session, lambda: not session.plug_check.running and session.live_receiver.is_tuned)
     session.calibration.measure()
     finish(session)
     assert session.calibration.outcome is not None

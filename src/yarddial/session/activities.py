@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from yarddial.session.calibration.live_methods import LiveMethods
     from yarddial.session.calibration.lo_leak_scan import LoLeakScan
     from yarddial.session.calibration.other_methods import OtherMethods
+    from yarddial.session.calibration.plug_check import PlugCheck
     from yarddial.session.first_light.device_check import DeviceCheck
     from yarddial.session.levels.levels import Levels
     from yarddial.session.levels.noise_watch import NoiseWatch
@@ -91,6 +92,7 @@ class Activities:
     strong: Room["StrongSignals"] = Room("spurious.strong_signals", from_start=True)
     crystal_follower: Room["CrystalFollower"] = Room("calibration.crystal_follower", from_start=True)
     board: Room["BandBoard"] = Room("bands.band_board", from_start=True)
+    plug_check: Room["PlugCheck"] = Room("calibration.plug_check", from_start=True)
     far_recordings: Room["FarRecordings"] = Room("receiver.far_recordings", from_start=True)
     receiver_choice: Room["ReceiverChoice"] = Room("receiver.receiver_choice")
     carrier_watch: Room["CarrierWatch"] = Room("calibration.carrier_watch")

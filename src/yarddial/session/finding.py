@@ -23,7 +23,7 @@ class Act(msgspec.Struct, frozen=True):
         "measure", "apply", "free the route", "recover", "copy the fault", "compare versions", "write read-only",
         "save elsewhere", "restore the log", "export unreadable", "choose the receiver", "feed the line",
         "begin from the box", "show the transceiver", "hand control over", "ask for control",
-        "confirm the move",
+        "show the plugs",
     ]  # fmt: skip
 
 

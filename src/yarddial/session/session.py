@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from yarddial.drivers.rig.protocol import RigLink
     from yarddial.session.listening.replayed_centre import CentreAt
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers
+    from yarddial.session.station.demo_table import DemoTable
     from yarddial.session.station.station_saver import StationSaver
 
 
@@ -54,8 +55,11 @@ class Session(Activities):
         preferences: PreferenceKeeper | None = None,
         open_rig: "Callable[[str], RigLink] | None" = None,
         far_in_use: "Callable[[], FarEngine | None]" = lambda: None,
+        table: "DemoTable | None" = None,
     ) -> None:
-        """far_in_use : the far computer whose receiver is used; None for one of this computer."""
+        """table : of the demo yard's simulated receivers.
+
+        far_in_use : the far computer whose receiver is used; None for one of this computer."""
         keep_together()
         self._engine = engine
         self._is_begun = False
@@ -77,7 +81,8 @@ class Session(Activities):
         self.file = OwnFile(desk, saver, recovered)
         self.far_watch = FarWatch(far_in_use)
         self.hands = Hands(desk)
-        self.live_receiver = LiveReceiver(jobs, self.hands)
+        self.table = table
+        self.live_receiver = LiveReceiver(jobs, self.hands, table)
         self.overview = Overview(
             self,
             jobs,

@@ -61,7 +61,7 @@ class FindingFixes:
             "show the transceiver": self._show_transceiver,
             "hand control over": self.hand_control_over,
             "ask for control": self.ask_for_control,
-            "confirm the move": self._confirm_move,
+            "show the plugs": self.show_plugs,
             "feed the line": lambda: session.live_receiver.feed(session.desk.route),
         }
 
@@ -184,10 +184,6 @@ class FindingFixes:
         from yarddial.ui.plugs.sheet import PlugsSheet
 
         PlugsSheet(self._window, self._session).show()
-
-    def _confirm_move(self) -> None:
-        for move in self._session.hands.asked_moves()[:1]:
-            self._session.hands.confirm(move)
 
     def _free_route(self) -> None:
         desk = self._session.desk

@@ -7,8 +7,11 @@ import msgspec
 # Who joins a shared socket to one of its neighbours. itself : it serves all of them at once, as a splitter does, or
 # changes over without anybody's doing, as a transmit/receive relay does.
 Switching = Literal["hand", "program", "itself"]
-# unchecked : a person said so and nothing was measured. confirmed, contradicted : by a measurement afterwards.
-PlugCheck = Literal["unchecked", "confirmed", "contradicted"]
+# unchecked : a person said so and nothing was measured. checking : a measurement is under way. confirmed and
+# contradicted : by a measurement afterwards.
+MoveCheck = Literal["unchecked", "checking", "confirmed", "contradicted"]
+# Checks under which a socket does not count as joined.
+NOT_YET: tuple[MoveCheck, ...] = ("checking", "contradicted")
 
 
 class SocketKey(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -32,4 +35,4 @@ class Plugged(msgspec.Struct, frozen=True, omit_defaults=True):
     socket: SocketKey
     neighbour: str
     date_utc: str = ""
-    check: PlugCheck = "unchecked"
+    check: MoveCheck = "unchecked"

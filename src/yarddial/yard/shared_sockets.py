@@ -11,7 +11,7 @@ from itertools import pairwise
 import msgspec
 
 from yarddial.yard.parts import Antenna, Part, Receiver, Transceiver, TwoPort
-from yarddial.yard.plugs import PlugCheck, Plugged, SocketKey, SocketSwitching, Switching
+from yarddial.yard.plugs import NOT_YET, MoveCheck, Plugged, SocketKey, SocketSwitching, Switching
 from yarddial.yard.station import Route, Station
 
 # Parts that join a shared socket without a hand, unless the person states otherwise.
@@ -41,7 +41,8 @@ class Move(msgspec.Struct, frozen=True):
 
     lead_in : label of the input that the lead was last confirmed to be in; held : label of the lead that the input was
     last confirmed to hold; empty where nobody has said, or where there is none. knob : the switch that is turned, where
-    no plug is pulled. outdoors : the lead of an outdoor antenna is plugged.
+    no plug is pulled. outdoors : the lead of an outdoor antenna is plugged. check : of a move that the person has
+    confirmed, where a measurement is under way or contradicts it.
     """
 
     connection: Connection
@@ -49,6 +50,7 @@ class Move(msgspec.Struct, frozen=True):
     held: str = ""
     knob: str = ""
     outdoors: bool = False
+    check: MoveCheck | None = None
 
     @property
     def act(self) -> str:
@@ -61,6 +63,10 @@ class Move(msgspec.Struct, frozen=True):
     @property
     def sentence(self) -> str:
         """The act with what is there now, as far as it was confirmed."""
+        if self.check == "checking":
+            return f"{self.act}: it is being checked"
+        if self.check == "contradicted":
+            return f"{self.act}: by what is received, it is not done"
         before = self.lead_in or self.held
         if self.knob:
             return f"{self.act} (it stood at {before})" if before else f"{self.act}, or confirm that it stands there"
@@ -103,21 +109,23 @@ def moves_for(station: Station, route_name: str) -> tuple[Move, ...]:
     by_hand = _by_hand(station)
     if not by_hand:
         return ()
-    plugged = {state.socket: state.neighbour for state in station.plugged}
+    plugged = {state.socket: state for state in station.plugged}
     moves: list[Move] = []
     for connection in connections(station, station.route_named(route_name)):
-        lead_in, held = plugged.get(connection.output, ""), plugged.get(connection.input, "")
+        ends = [plugged[key] for key in (connection.output, connection.input) if key in plugged]
+        lead_in, held = (_neighbour(plugged, key) for key in (connection.output, connection.input))
         is_wrong = (connection.output in by_hand and lead_in != connection.downstream) or (
             connection.input in by_hand and held != connection.upstream
         )
-        if is_wrong:
+        check = next((end.check for end in ends if not is_wrong and end.check in NOT_YET), None)
+        if is_wrong or check is not None:
             source = station.part(connection.output.part)
             outdoors = isinstance(source, Antenna) and source.outdoors
-            moves.append(Move(connection, lead_in, held, _knob(station, connection, by_hand), outdoors))
+            moves.append(Move(connection, lead_in, held, _knob(station, connection, by_hand), outdoors, check))
     return tuple(moves)
 
 
-def with_move(station: Station, move: Move, date_utc: str, check: PlugCheck = "unchecked") -> Station:
+def with_move(station: Station, move: Move, date_utc: str, check: MoveCheck = "unchecked") -> Station:
     """Return the station with a move done: both sockets are joined, and what they were joined to before is not."""
     connection, by_hand = move.connection, _by_hand(station)
     joined = {connection.output: connection.downstream, connection.input: connection.upstream}
@@ -135,7 +143,7 @@ def with_move(station: Station, move: Move, date_utc: str, check: PlugCheck = "u
     return msgspec.structs.replace(station, plugged=(*others, *new))
 
 
-def with_check(station: Station, move: Move, check: PlugCheck) -> Station:
+def with_check(station: Station, move: Move, check: MoveCheck) -> Station:
     """Return the station with the result of checking a confirmed move."""
     keys = (move.connection.output, move.connection.input)
     return msgspec.structs.replace(
@@ -185,6 +193,10 @@ def renamed(station: Station, old: str, new: str) -> Station:
         for state in station.plugged
     )
     return msgspec.structs.replace(station, switching=switching, plugged=plugged)
+
+
+def _neighbour(plugged: Mapping[SocketKey, Plugged], key: SocketKey) -> str:
+    return plugged[key].neighbour if key in plugged else ""
 
 
 def _by_hand(station: Station) -> frozenset[SocketKey]:

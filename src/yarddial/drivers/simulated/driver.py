@@ -10,6 +10,7 @@ from yarddial.drivers.simulated.faults import SimulatedFaults, parse_faults
 from yarddial.drivers.simulated.plugs import Plug, parse_plugs
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
 from yarddial.drivers.simulated.rig_cable import RigCable
+from yarddial.drivers.simulated.table import table_at
 from yarddial.drivers.simulated.world import WARMS_UP_S, World, WorldPort, cold, heron_world, quillet_world
 from yarddial.drivers.usb_bus import UsbReceiver
 from yarddial.yard.errors import BadFrequency, DeviceNotFound
@@ -24,6 +25,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
     hearth_hz : what the transceiver, whose IF output the direct input gets, is tuned to; rig_port : where the made-up
     transceiver tells it, 0 for one that stays where it is.
     plugs : what is plugged in behind the antennas; lo_hz : another oscillator in its up-converter, 0 for its own.
+    table : quoted path of the file that tells where leads and switch really are; empty where all are connected.
     low_rate_hz : a sample rate that it has besides, lower than its own ones, 0 for none: a slow computer keeps up.
     """
 
@@ -38,6 +40,7 @@ class SimulatedAddress(msgspec.Struct, frozen=True):
     lo_hz: float = 0.0
     rig_port: int = 0
     low_rate_hz: float = 0.0
+    table: str = ""
 
     def capabilities(self) -> Capabilities:
         """Capabilities of the receiver."""
@@ -87,7 +90,7 @@ class SimulatedDriver:
         capabilities = asked.capabilities()
         asked.faults.refuse_to_open(capabilities.name)
         cable = RigCable(asked.rig_port) if asked.rig_port else None
-        return SimulatedReceiver(asked.world(), time, capabilities, cable)
+        return SimulatedReceiver(asked.world(), time, capabilities, cable, table_at(asked.table))
 
 
 def parse_address(address: str) -> SimulatedAddress:
@@ -98,7 +101,7 @@ def parse_address(address: str) -> SimulatedAddress:
     rig = given.pop("rig", "0")
     seed, hour, warmth = given.pop("seed", "1"), given.pop("hour", "12"), given.pop("cold", "0")
     plugs, lo, hearth = given.pop("plug", ""), given.pop("lo", "0"), given.pop("hearth", "10M")
-    low_rate = given.pop("low_rate", "0")
+    low_rate, table = given.pop("low_rate", "0"), given.pop("table", "")
     try:
         calm = given.pop("calm", "0") == "1"
         hearth_hz, lo_hz, low_rate_hz = (parse_frequency(text) for text in (hearth, lo, low_rate))
@@ -115,13 +118,13 @@ def parse_address(address: str) -> SimulatedAddress:
         able = " and ".join(f"'{known}'" for known in _RECEIVERS)
         raise DeviceNotFound(
             f"there is no simulated receiver '{address}': there are {able}, with seed=, fault=, hour=, cold=1, "
-            "hearth=, rig=, lo=, low_rate= and plug= behind a question mark, such as 'finch?seed=7'"
+            "hearth=, rig=, lo=, low_rate=, table= and plug= behind a question mark, such as 'finch?seed=7'"
         )
     cold_s = WARMS_UP_S if warmth == "1" else float(warmth)
     plugged = parse_plugs(plugs, _RECEIVERS[name][0].ports)
     lo_hz = max(lo_hz, 0.0)
     return SimulatedAddress(
-        name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, lo_hz, int(rig), low_rate_hz
+        name, int(seed), faults, float(hour), cold_s, calm, hearth_hz, plugged, lo_hz, int(rig), low_rate_hz, table
     )
 
 

@@ -11,6 +11,7 @@ from yarddial.drivers.simulated.front_end import NEVER_DB, PIECE_SAMPLES
 from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
 from yarddial.drivers.simulated.rig_cable import RigCable
 from yarddial.drivers.simulated.synthesis import NoiseSource, Synthesis, TransmittedLine
+from yarddial.drivers.simulated.table import TableFile
 from yarddial.drivers.simulated.world import Link, World, WorldPort
 from yarddial.yard.errors import CannotTune, DeviceLost, DeviceStalled, RefusedValue
 from yarddial.yard.frequency import format_frequency
@@ -62,15 +63,22 @@ class SimulatedReceiver:
     """
 
     def __init__(
-        self, world: World, time: TimeSource, capabilities: Capabilities = FINCH, cable: RigCable | None = None
+        self,
+        world: World,
+        time: TimeSource,
+        capabilities: Capabilities = FINCH,
+        cable: RigCable | None = None,
+        table: TableFile | None = None,
     ) -> None:
-        self.world = self._plain_world = world
+        self._plain_world = world
         self._cable, self._on_cable = cable, None if cable is None else cable.state
+        self._table = table
+        self.world = world if table is None else table.state.put_on(world)
         self._capabilities = capabilities
         self._time = time
         self._noise = NoiseSource(world.seed + 7919)
         self._losses = np.random.default_rng(world.seed + 31)
-        self._port = world.ports[0]
+        self._port = self.world.ports[0]
         gains = DEFAULT_GAINS.get(capabilities.name, {})
         rate_hz = 2.048e6 if 2.048e6 in capabilities.rates_hz else capabilities.rates_hz[0]
         self._got = ActualSettings(130e6, rate_hz, self._port.name, gains_db=tuple(gains.items()))
@@ -142,7 +150,7 @@ class SimulatedReceiver:
         due_s = self._started_s + (self._segment + 1 - self._started_segment) * hop / true_rate_hz
         self._time.sleep_s(due_s - self._time.now_s())
         clock_s = self._begun_s + self._segment * hop / rate_hz
-        self._read_cable()
+        self._read_surroundings()
         if clock_s >= self.world.faults.after_s("unplug"):
             raise DeviceLost(f"{self._capabilities.name} was unplugged: plug it in again, then start")
         if clock_s >= self.world.faults.after_s("stall"):
@@ -157,12 +165,15 @@ class SimulatedReceiver:
         if self._cable is not None:
             self._cable.close()
 
-    def _read_cable(self) -> None:
-        """When the transceiver was tuned or keyed, the world changes and samples made ahead are discarded."""
-        if self._cable is None or (now := self._cable.state) is None or now == self._on_cable:
+    def _read_surroundings(self) -> None:
+        """When the transceiver was tuned or keyed, or a plug moved, samples made ahead are discarded."""
+        now = self._cable.state if self._cable is not None else None
+        is_moved = self._table is not None and self._table.is_changed()
+        if not is_moved and (now is None or now == self._on_cable):
             return
         self._on_cable = now
-        self.world = now.put_on(self._plain_world)
+        world = self._plain_world if now is None else now.put_on(self._plain_world)
+        self.world = world if self._table is None else self._table.state.put_on(world)
         self._port = self.world.port(self._port.name) or self._port
         self._arrivals, self._ahead = None, []
         self._every_arrival.clear()

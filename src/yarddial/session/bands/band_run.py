@@ -26,7 +26,13 @@ if TYPE_CHECKING:
 # Polls without progress of the receiver after which a band counts as failed.
 PATIENCE_POLLS = 4_000
 BAND_RUN = JobKind(
-    "band_run", "work", "the proof of all bands", "the bands are being proven", tunes=False, outlives=True
+    "band_run",
+    "work",
+    "the proof of all bands",
+    "the bands are being proven",
+    tunes=False,
+    outlives=True,
+    asks_hands=True,
 )
 
 
@@ -130,6 +136,7 @@ class BandRun(Job):
     def ended(self, ending: Ending) -> None:
         """Clean up; the dial is back, and finished bands are in the log."""
         self._lease, self._now, self._left = None, None, []
+        self._hands.ask("")
         if ending.how == "cancelled":
             self.trouble = "stopped: what was proven is in the log, and the run can be gone on with"
         elif ending.how != "done":
@@ -166,11 +173,13 @@ class BandRun(Job):
         self._board.go(self._now)
         if self._hands.moves(self._now.route):
             self._stage = "hand"
+            self._hands.ask(self._now.route)
             self._changed.tell()
         else:
             self._prove()
 
     def _prove(self) -> None:
+        self._hands.ask("")
         if self._calibration.reference() is not None and not self._calibration.why_not_measure(within=self._lease):
             self._stage = "measure"
             self._calibration.measure(within=self._lease)

@@ -34,7 +34,13 @@ MENU_STEP_HZ = 0.1
 # Maximum number of measurements in one sequence.
 MAX_MEASUREMENTS = 24
 CALIBRATION_SEQUENCE = JobKind(
-    "oscillator_walk", "work", "all oscillators", "all oscillators are being measured", tunes=False, outlives=True
+    "oscillator_walk",
+    "work",
+    "all oscillators",
+    "all oscillators are being measured",
+    tunes=False,
+    outlives=True,
+    asks_hands=True,
 )
 
 
@@ -195,6 +201,7 @@ class CalibrationSequence(Job):
     def ended(self, ending: Ending) -> None:
         """Clean up; the dial is back where it was."""
         self._lease, self._now, self._waiting = None, None, None
+        self._hands.ask("")
         if ending.how == "cancelled":
             self.trouble = "stopped: what was measured stays, and the walk can be gone on with"
         elif ending.how != "done":
@@ -242,8 +249,10 @@ class CalibrationSequence(Job):
         if self._hands.moves(planned.route):
             self._waiting = planned
             desk.choose_route(planned.route)
+            self._hands.ask(planned.route)
             self._changed.tell()
             return
+        self._hands.ask("")
         self._now = planned
         self._count += 1
         desk.hold(False)

@@ -76,7 +76,7 @@ class DeviceCheck(Job):
         route = self._desk.route
         self.results, self.receiver, self.outcome = (), route.receiver.name, ""
         try:
-            self._runner = self._begin(self._desk.station, route.receiver.device, route.name)
+            self._runner = self._begin(self._desk.station, self._live_receiver.address_of(route), route.name)
         except YardDialError as error:
             self.results = (CheckResult("opens", "stop", str(error), "choose the receiver anew on Bench"),)
             lease.end("failed", str(error))

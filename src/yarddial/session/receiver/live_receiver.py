@@ -1,6 +1,7 @@
 """The receiver as the session sees it: running or stopped, its reports, and its safeguards."""
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -14,12 +15,17 @@ from yarddial.session.receiver.tuner import ReceiverTuner
 from yarddial.session.station.hands import Hands
 from yarddial.yard.resolved_route import ResolvedRoute
 
+if TYPE_CHECKING:
+    # Imported after the first paint.
+    from yarddial.session.station.demo_table import DemoTable
+
 
 class LiveReceiver:
     """Starts and stops the receiver; `tuner` tunes it, and `picture` keeps what it shows."""
 
-    def __init__(self, jobs: Scheduler, hands: Hands) -> None:
-        self._jobs, self._hands = jobs, hands
+    def __init__(self, jobs: Scheduler, hands: Hands, table: "DemoTable | None" = None) -> None:
+        """table : of the simulated receivers, where the yard has one."""
+        self._jobs, self._hands, self._table = jobs, hands, table
         self.tuner = ReceiverTuner(jobs, self._prepared, self.why_not_connected)
         self.picture = self.tuner.picture
         jobs.on_event(self.take)
@@ -106,7 +112,7 @@ class LiveReceiver:
         self._changed.tell()
 
     def _open(self, route: ResolvedRoute) -> None:
-        self._address = self._device_of(route)
+        self._address = self.address_of(route)
         if route.missing or not self._address:
             self.wanted = False
             self._why_off = (
@@ -127,12 +133,12 @@ class LiveReceiver:
 
     def _prepared(self, route: ResolvedRoute) -> bool:
         """Return whether a route's receiver may be tuned; open it if another one is in use."""
-        if not self._device_of(route):
+        if not self.address_of(route):
             return False
         if self.wanted and (why := self._forbidden(route)):
             self.refuse(why)
             return False
-        if self.wanted and self._device_of(route) != self._address:
+        if self.wanted and self.address_of(route) != self._address:
             self.tuner.begin_anew()
             self._open(route)
         return True
@@ -158,11 +164,13 @@ class LiveReceiver:
         self._command(Stop())
         self._changed.tell()
 
-    def _device_of(self, route: ResolvedRoute) -> str:
+    def address_of(self, route: ResolvedRoute) -> str:
+        """Address that is opened for a route: its receiver's, or that of the recording that plays."""
         device = self.plays or route.receiver.device
-        if not self.cable or not device.startswith("simulated:"):
+        if not device.startswith("simulated:"):
             return device
-        return f"{device}{'&' if '?' in device else '?'}{self.cable}"
+        more = "&".join(filter(None, (self._table.query() if self._table is not None else "", self.cable)))
+        return f"{device}{'&' if '?' in device else '?'}{more}" if more else device
 
     # Safeguards: they need no lease, and count when the engine says so
 

@@ -71,7 +71,9 @@ class ReceiverTuner:
             return
         if why := self._why_not_connected(tune.route):
             if not self.waits_for_hand:
-                self._refuse(tune, lease if lease is not None and lease.is_alive else None, why)
+                # A job that asked for the move itself goes on, and tunes again when it is done.
+                hears = lease is not None and lease.is_alive and not lease.kind.asks_hands
+                self._refuse(tune, lease if hears else None, why)
         elif self.waits_for_hand:
             self._requested, self.waits_for_hand, self.refusal = None, False, ""
 
@@ -105,13 +107,18 @@ class ReceiverTuner:
         lease: Lease | None,
         *,
         anew: bool = False,
+        as_found: bool = False,
     ) -> None:
-        """Tune the route with exactly these settings; with `anew` also when they were requested last."""
+        """Tune the route with exactly these settings; with `anew` also when they were requested last.
+
+        as_found : receive whatever the socket holds now, connected as the route has it or not; the tuning then names no
+        route.
+        """
         if not self._jobs.may_tune(lease) or not self._can_receive(route):
             return
         self.picture.sense = _sense(route)
         middle_hz = route.counted_hz(route.dial_hz)
-        self._send(Tune(requested, middle_hz, half_width_hz, route.name), lease, anew=anew)
+        self._send(Tune(requested, middle_hz, half_width_hz, "" if as_found else route.name), lease, anew=anew)
 
     def listen(self, route: ResolvedRoute, dial_hz: float, chart_hz: float, half_hz: float, lease: Lease) -> float:
         """Show half_hz around chart_hz; keep the centre while the dial is well inside the span.

@@ -8,6 +8,7 @@ from yarddial.session.station.hands import Hands
 from yarddial.session.station.inspection import Inspection
 from yarddial.yard.errors import ReadOnlyFile
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.mark import Mark
 from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import reaching, why_out_of_reach
 from yarddial.yard.station import Station
@@ -73,7 +74,11 @@ def hands_findings(hands: Hands) -> list[Finding]:
         why = "nothing is measured over this route before" + (
             ": discharge the lead to earth first" if moves[0].outdoors else ""
         )
-        findings.append(Finding("look", f"By hand: {moves[0].sentence}{more}", why, Act("confirm the move"), "Done"))
+        what = f"By hand: {moves[0].sentence}{more}"
+        if moves[0].check == "contradicted" and hands.check_sentence:
+            why = hands.check_sentence
+        mark: Mark = "unknown" if moves[0].check == "checking" else "look"
+        findings.append(Finding(mark, what, why, Act("show the plugs"), "Show it"))
     return findings
 
 

@@ -7,7 +7,7 @@ import msgspec
 from yarddial.records.entry import utc_now
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.station.desk import Desk
-from yarddial.yard.plugs import PlugCheck, SocketKey, Switching
+from yarddial.yard.plugs import MoveCheck, SocketKey, Switching
 from yarddial.yard.shared_sockets import (
     Connection,
     Move,
@@ -23,6 +23,8 @@ from yarddial.yard.shared_sockets import (
 )
 from yarddial.yard.station import Station
 
+Checker = Callable[[Move, tuple[str, ...], tuple[str, ...]], bool]
+
 
 class Hands:
     """The table beside the computer, as far as the person has told the program about it."""
@@ -35,6 +37,9 @@ class Hands:
         self._known_of: tuple[object, ...] = ()
         # Route that an activity waits for; empty where none does.
         self._asked = ""
+        self._checker: Checker | None = None
+        # Why the last check said what it said.
+        self.check_sentence = ""
 
     def on_hands_changed(self, listener: Listener) -> Callable[[], None]:
         """Register a listener for confirmed moves and changed statements."""
@@ -53,11 +58,43 @@ class Hands:
             self._known[name] = moves_for(station, name)
         return self._known[name]
 
+    def check_with(self, checker: "Checker") -> None:
+        """Register what checks a confirmed move, given the routes that it connects and those of other plugs there.
+
+        It returns False where it cannot begin, else calls `check` once at its end.
+        """
+        self._checker = checker
+
+    def _names(self) -> tuple[str, ...]:
+        return tuple(route.name for route in self._desk.station.routes)
+
+    def _connected(self) -> set[str]:
+        return {name for name in self._names() if not self.moves(name)}
+
+    def _rivals(self, move: Move) -> tuple[str, ...]:
+        """Routes that need another plug in one of the move's sockets."""
+        station = self._desk.station
+        sockets = (move.connection.output, move.connection.input)
+        return tuple(
+            route.name
+            for route in station.routes
+            if self.moves(route.name)
+            and any(
+                connection != move.connection and (connection.output in sockets or connection.input in sockets)
+                for connection in connections(station, route)
+            )
+        )
+
     def ask(self, route_name: str) -> None:
         """Ask the person for the moves of a route that an activity waits for; an empty name asks for none."""
         if route_name != self._asked:
             self._asked = route_name
             self._changed.tell()
+
+    @property
+    def is_awaited(self) -> bool:
+        """True while an activity waits for the moves of a route, or for their check."""
+        return bool(self._asked) and bool(self.moves(self._asked))
 
     def asked_moves(self) -> tuple[Move, ...]:
         """Moves to ask the person for now: those an activity waits for, else those of the active route."""
@@ -82,8 +119,19 @@ class Hands:
         return in_order_of_moves(self._desk.station, route_names)
 
     def confirm(self, move: Move) -> None:
-        """Take the person's word that a move is done. It stays unchecked until a measurement confirms it."""
-        self._set(with_move(self._desk.station, move, utc_now()))
+        """Take the person's word that a move is done, and have it checked where that is possible.
+
+        Until the check has ended the route does not count as connected.
+        """
+        before = self._connected()
+        self._set(with_move(self._desk.station, move, utc_now(), "checking"))
+        after = {name for name in self._names() if all(m.check == "checking" for m in self.moves(name))}
+        joined = tuple(name for name in self._names() if name in after - before)
+        rivals = self._rivals(move)
+        former = [name for name in rivals if name in before]
+        rivals = (*former, *(name for name in rivals if name not in former))
+        if self._checker is None or not self._checker(move, joined, rivals):
+            self.check(move, "unchecked")
 
     def state_plug(self, key: SocketKey, neighbour: str) -> None:
         """Take the person's statement of what a socket is joined to, unasked; an empty label when nobody knows."""
@@ -99,8 +147,9 @@ class Hands:
         every_connection = (connection for route in station.routes for connection in connections(station, route))
         return [connection for connection in every_connection if key in (connection.output, connection.input)]
 
-    def check(self, move: Move, result: PlugCheck) -> None:
-        """Set what a measurement has said about a confirmed move."""
+    def check(self, move: Move, result: MoveCheck, sentence: str = "") -> None:
+        """Set what a measurement has said about a confirmed move, and the sentence that says why."""
+        self.check_sentence = sentence
         self._set(with_check(self._desk.station, move, result))
 
     def state_switching(self, key: SocketKey, by: Switching) -> None:

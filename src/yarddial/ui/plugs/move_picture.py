@@ -40,7 +40,10 @@ class MovePicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         new_y, old_y = self.height() * 0.32, self.height() * 0.76
         socket_y = new_y
-        if move.lead_in and not move.knob:
+        if move.check is not None:
+            # Nothing else is known to be there.
+            pass
+        elif move.lead_in and not move.knob:
             # The same lead comes out of another socket.
             self._socket(painter, c, old_y, move.lead_in, is_used=False)
             self._lead(painter, c, new_y, old_y, move.connection.upstream, is_new=False, named=False)

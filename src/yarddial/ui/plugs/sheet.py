@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from yarddial.session.session import Session
 from yarddial.ui.plugs.move_picture import MovePicture
+from yarddial.ui.plugs.table_controls import TableControls
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
@@ -13,7 +14,7 @@ from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
-from yarddial.yard.plugs import PlugCheck, Switching
+from yarddial.yard.plugs import MoveCheck, Switching
 from yarddial.yard.shared_sockets import SharedSocket
 
 WHO: dict[Switching, str] = {
@@ -21,8 +22,9 @@ WHO: dict[Switching, str] = {
     "program": "a program or relay switches it for each route",
     "itself": "it serves all at once",
 }
-CHECKS: dict[PlugCheck, str] = {
+CHECKS: dict[MoveCheck, str] = {
     "unchecked": "as you said; nothing was measured",
+    "checking": "being checked",
     "confirmed": "confirmed by a measurement",
     "contradicted": "a measurement contradicts it",
 }
@@ -51,8 +53,14 @@ class PlugsSheet(Sheet):
         self._grid.setHorizontalSpacing(px(16))
         self._grid.setVerticalSpacing(px(6))
         self._grid.setColumnStretch(3, 1)
-        for widget in (self.headline, self.picture, self.caution, hairline()):
+        self.checked = Words("", 13, tone="quiet", wrap=True)
+        self.checked.setAccessibleName("What the check says")
+        for widget in (self.headline, self.picture, self.caution, self.checked, hairline()):
             self.body.addWidget(widget)
+        if (table := session.table) is not None:
+            self.table = TableControls(table)
+            self.body.addWidget(self.table)
+            self.body.addWidget(hairline())
         self.body.addWidget(Words("Sockets that several routes share", 15, "serif"))
         self.body.addLayout(self._grid)
         self.body.addStretch()
@@ -60,11 +68,12 @@ class PlugsSheet(Sheet):
         soon = Soon(self, self._show)
         self.when_left(
             self._hands.on_hands_changed(soon),
+            session.plug_check.on_plug_check_changed(soon),
             session.desk.on_dial_changed(soon),
             session.desk.on_yard_changed(soon),
         )
         self._show()
-        self.resize(px(760), px(560))
+        self.resize(px(760), px(620))
 
     def _confirm(self) -> None:
         for move in self._hands.asked_moves()[:1]:
@@ -73,9 +82,13 @@ class PlugsSheet(Sheet):
     def _show(self) -> None:
         moves, sockets = self._hands.asked_moves(), self._hands.sockets()
         self.picture.show_move(moves[0] if moves else None)
-        self.confirm.setEnabled(bool(moves))
+        is_checking = bool(moves) and moves[0].check == "checking"
+        self.confirm.setEnabled(bool(moves) and not is_checking)
+        self.checked.setText(self._session.plug_check.sentence)
         route = self._session.desk.station.route
-        if moves:
+        if is_checking:
+            self.headline.show_verdict("unknown", "A moment: it is being checked.", "Known stations are tried.")
+        elif moves:
             left = f" {len(moves) - 1} more after it." if len(moves) > 1 else ""
             self.headline.show_verdict(
                 "look", f"{moves[0].sentence[:1].upper()}{moves[0].sentence[1:]}.", f"Then press Done.{left}"

@@ -90,7 +90,7 @@ class ComparisonSheet(Sheet):
         self.begin.setText("Cancel" if running else "Compare")
         self.begin.setEnabled(running or not why_not)
         self.confirm.setVisible(running and comparison.by_hand)
-        self.confirm.setEnabled(comparison.waits_for_hand)
+        self.confirm.setEnabled(comparison.waits_for_hand and not self._session.plug_check.running)
         for widget in (self.first, self.second, self.keep):
             widget.setEnabled(not running)
         compared = comparison.compared()
@@ -125,7 +125,9 @@ class ComparisonSheet(Sheet):
         if comparison.running and comparison.waits_for_hand:
             move = next(iter(self._session.hands.asked_moves()), None)
             left = f"Pair {count + 1} of {comparison.pair_count}. Press Done when it is so."
-            return (_sentence(move.sentence), left) if move is not None else ("A moment.", left)
+            if move is None or move.check == "checking":
+                return "A moment: the move is being checked.", left
+            return _sentence(move.sentence), f"{left} {self._session.plug_check.sentence}"
         if over is None:
             if comparison.running:
                 return (
