@@ -209,7 +209,10 @@ def first_light(
     ]
     reference = min(able, key=lambda r: r.sigma_hz / r.frequency_hz, default=None)
     plan = Plan(route, reference, seconds_s)
-    return FirstLight(lambda: driver.open(rest, time), time, bus(rest) if bus else None, bus is not None, plan)
+    # A kernel's node may belong to no USB device; then there is no bus to look at.
+    is_on_usb = bus is not None and getattr(driver, "is_on_usb", lambda _: True)(rest)
+    seen = bus(rest) if bus is not None and is_on_usb else None
+    return FirstLight(lambda: driver.open(rest, time), time, seen, is_on_usb, plan)
 
 
 def _by_the_crystal(route: "ResolvedRoute", hertz: float) -> bool:

@@ -193,7 +193,7 @@ def test_the_picker_follows_what_is_plugged_in_and_shows_cures(qtbot: QtBot, own
     window.fixes.choose_receiver()
     picker = window.findChild(ReceiverPicker)
     assert picker is not None
-    qtbot.waitUntil(lambda: "No driver finds a receiver" in picker.nothing.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: "looks like a receiver" in picker.nothing.text(), timeout=5_000)
     seen.append(Listing((STICK, DENIED)))
     qtbot.waitUntil(lambda: not picker.nothing.isVisible(), timeout=2_000)
     # What a receiver calls itself is shown, not obeyed.

@@ -1,6 +1,7 @@
 """Discovery over all drivers, with the errors of those that failed: one list for the command line and the picker."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
 
 import msgspec
 
@@ -15,8 +16,11 @@ class Listing(msgspec.Struct, frozen=True):
     troubles: dict[str, str] = {}
 
 
-def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Listing:
-    """Ask every driver for receivers; an error is reported as that driver's only."""
+def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str], root: Path | None = None) -> Listing:
+    """Ask every driver for receivers; an error is reported as that driver's only.
+
+    root : of the system's files, to add what stands on the USB bus and no driver opens; None leaves that out.
+    """
     receivers: list[tuple[str, FoundReceiver]] = []
     reasons = dict(troubles)
     for driver in drivers:
@@ -28,6 +32,11 @@ def find_receivers(drivers: Iterable[Driver], troubles: Mapping[str, str]) -> Li
             # Third-party code may raise anything.
             why = " ".join(str(error).split()) or type(error).__name__
             reasons[driver.name] = f"the driver '{driver.name}' failed in looking for receivers: {why}"
+    if root is not None:
+        from yarddial.drivers.usb_bus import DRIVER_NAME
+        from yarddial.drivers.usb_candidates import usb_candidates
+
+        receivers += [(DRIVER_NAME, receiver) for receiver in usb_candidates(root)]
     return Listing(tuple(receivers), reasons)
 
 
@@ -71,5 +80,5 @@ def listings(drivers: Iterable[Driver], troubles: Mapping[str, str], every_s: fl
 
     known = tuple(drivers)
     while True:
-        yield find_receivers(known, troubles)
+        yield find_receivers(known, troubles, Path("/"))
         time.sleep(every_s)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 # What prevents access to a receiver that is present.
-FoundState = Literal["ready", "claimed", "denied", "busy", "missing"]
+FoundState = Literal["ready", "claimed", "denied", "busy", "missing", "module not loaded", "no driver"]
 
 
 class FoundReceiver(msgspec.Struct, frozen=True):
@@ -16,7 +16,8 @@ class FoundReceiver(msgspec.Struct, frozen=True):
     address : what `open` takes, without the driver's name and without options.
     bus : where it hangs, in words; speed_mbps : of that link, 0 where nobody knows.
     state : `claimed` by another driver of the kernel, `denied` to this person, `busy` with another program,
-        `missing` what it is read through.
+        `missing` what it is read through; `module not loaded` of the kernel, that would serve it; `no driver` knows it.
+    usb_id : vendor and product. held_by : the driver or program that has it. module : of the kernel, that serves it.
     why : what is in the way, a sentence; cure : the line that takes it away, for the person to read and to run.
     """
 
@@ -27,6 +28,9 @@ class FoundReceiver(msgspec.Struct, frozen=True):
     state: FoundState = "ready"
     why: str = ""
     cure: str = ""
+    usb_id: str = ""
+    held_by: str = ""
+    module: str = ""
 
 
 class RequestedSettings(msgspec.Struct, frozen=True):

@@ -5,6 +5,10 @@ from pathlib import Path
 
 import msgspec
 
+USB_2_MBPS = 480.0
+# Name under which devices are listed that no driver of this program opens.
+DRIVER_NAME = "usb"
+
 
 class UsbReceiver(msgspec.Struct, frozen=True):
     """One device on the bus.
@@ -13,6 +17,8 @@ class UsbReceiver(msgspec.Struct, frozen=True):
     kernel_driver : the kernel's own driver that holds its interface, or empty.
     node : the file by which it is opened; may_open tells whether the person may.
     interface : the name under which the kernel binds and unbinds it.
+    place : name of its folder in sysfs, bus and ports, such as 1-1.4.
+    is_slowed : it can do USB 2 or 3, and the link runs at the speed of USB 1.
     kernel_receiver : under which the kernel's own driver offers it as a receiver, such as swradio0, or empty.
     """
 
@@ -25,6 +31,8 @@ class UsbReceiver(msgspec.Struct, frozen=True):
     node: str = ""
     may_open: bool = True
     kernel_receiver: str = ""
+    place: str = ""
+    is_slowed: bool = False
 
 
 def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
@@ -37,11 +45,13 @@ def read_bus(root: Path = Path("/")) -> tuple[UsbReceiver, ...]:
             continue
         driver, interface = _driver(place)
         node = _node(root, place)
+        speed_mbps = _number(_text(place / "speed"))
         receivers.append(
             UsbReceiver(
-                _text(place / "product") or f"{vendor}:{product}", vendor, product, float(_text(place / "speed") or 0),
+                _text(place / "product") or f"{vendor}:{product}", vendor, product, speed_mbps,
                 driver, interface, str(node), node.exists() and os.access(node, os.R_OK | os.W_OK),
-                _kernel_receiver(root, place.name),
+                kernel_receiver(root, place.name), place.name,
+                0 < speed_mbps < USB_2_MBPS and _number(_text(place / "version")) >= 2,
             )
         )  # fmt: skip
     return tuple(receivers)
@@ -68,7 +78,8 @@ def _driver(place: Path) -> tuple[str, str]:
     return "", f"{place.name}:1.0"
 
 
-def _kernel_receiver(root: Path, device: str) -> str:
+def kernel_receiver(root: Path, device: str) -> str:
+    """Radio node that the kernel offers for a device, by the name of its folder in sysfs; empty without one."""
     for node in sorted((root / "sys/class/video4linux").glob("swradio*")):
         if (node / "device").resolve().name.partition(":")[0] == device:
             return node.name
@@ -76,12 +87,20 @@ def _kernel_receiver(root: Path, device: str) -> str:
 
 
 def _node(root: Path, place: Path) -> Path:
-    bus, device = _text(place / "busnum") or "0", _text(place / "devnum") or "0"
-    return root / "dev/bus/usb" / f"{int(bus):03d}" / f"{int(device):03d}"
+    bus, device = (int(_number(_text(place / name))) for name in ("busnum", "devnum"))
+    return root / "dev/bus/usb" / f"{bus:03d}" / f"{device:03d}"
+
+
+def _number(text: str) -> float:
+    """Value of a number in sysfs; 0 for what is none, as of a device that is just being unplugged."""
+    try:
+        return float(text)
+    except ValueError:
+        return 0.0
 
 
 def _text(path: Path) -> str:
     try:
-        return path.read_text().strip()
+        return path.read_text(errors="replace").strip()
     except OSError:
         return ""

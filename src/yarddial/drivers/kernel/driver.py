@@ -4,10 +4,13 @@ import errno
 from pathlib import Path
 from urllib.parse import parse_qsl
 
+import msgspec
+
 from yarddial.drivers.kernel.node import RULE, KernelNode, as_found, nodes
 from yarddial.drivers.kernel.receiver import KernelReceiver
 from yarddial.drivers.kernel.system import LinuxSystem, System
 from yarddial.drivers.protocol import FoundReceiver, TimeSource
+from yarddial.drivers.usb_bus import UsbReceiver, read_bus
 from yarddial.yard.errors import DeviceBusy, DeviceDenied, DeviceLost, DeviceNotFound, YardDialError
 
 
@@ -22,6 +25,24 @@ class KernelDriver:
     def discover(self) -> tuple[FoundReceiver, ...]:
         """List all nodes of the system."""
         return tuple(as_found(node) for node in nodes(self._root))
+
+    def is_on_usb(self, address: str) -> bool:
+        """True for a receiver that hangs on USB, or is not there at all."""
+        node = self._node(address)
+        return node is None or bool(node.usb)
+
+    def bus(self, address: str) -> UsbReceiver | None:
+        """The receiver as the bus shows it; None when it is not there."""
+        node = self._node(address)
+        if node is None or not node.usb:
+            return None
+        device = next((device for device in read_bus(self._root) if device.place == node.usb), None)
+        # What is opened is the radio's node, and the permission that counts is its own.
+        return None if device is None else msgspec.structs.replace(device, node=str(node.path), may_open=node.may_open)
+
+    def _node(self, address: str) -> KernelNode | None:
+        name = address.partition("?")[0]
+        return next((node for node in nodes(self._root) if node.name == name), None)
 
     def open(self, address: str, time: TimeSource) -> KernelReceiver:
         """Open a node; raises DeviceNotFound, DeviceDenied, DeviceBusy or DeviceLost in one sentence."""

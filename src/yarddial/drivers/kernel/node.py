@@ -18,6 +18,7 @@ class KernelNode(msgspec.Struct, frozen=True):
     path: Path
     usb: str = ""
     speed_mbps: float = 0.0
+    usb_id: str = ""
 
     @property
     def may_open(self) -> bool:
@@ -36,7 +37,7 @@ def as_found(node: KernelNode) -> FoundReceiver:
     """Convert to a found receiver, with what prevents its use."""
     bus = f"USB {node.usb}" if node.usb else "the kernel"
     if node.may_open:
-        return FoundReceiver(node.name, node.title, bus, node.speed_mbps)
+        return FoundReceiver(node.name, node.title, bus, node.speed_mbps, usb_id=node.usb_id)
     return FoundReceiver(
         node.name,
         node.title,
@@ -45,6 +46,7 @@ def as_found(node: KernelNode) -> FoundReceiver:
         "denied",
         f"you may not open {node.path}: put this rule in /etc/udev/rules.d/61-swradio.rules, then plug it in anew",
         RULE,
+        node.usb_id,
     )
 
 
@@ -52,10 +54,12 @@ def _node(root: Path, place: Path) -> KernelNode:
     title = _text(place / "name") or place.name
     device = (place / "device").resolve()
     # The link leads to an interface such as 1-1.4:1.0; the device above it states the speed.
-    for above in (device, *device.parents[:3]):
+    beside = device.parent / device.name.partition(":")[0]
+    for above in (device, *device.parents[:3], beside):
         speed = _text(above / "speed")
         if speed:
-            return KernelNode(place.name, title, root / "dev" / place.name, above.name, float(speed))
+            ids = ":".join(filter(None, (_text(above / "idVendor"), _text(above / "idProduct"))))
+            return KernelNode(place.name, title, root / "dev" / place.name, above.name, float(speed), ids)
     return KernelNode(place.name, title, root / "dev" / place.name)
 
 

@@ -25,6 +25,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.tuner import settings_for
 from yarddial.session.station.desk import Desk
 from yarddial.session.station.hands import Hands
+from yarddial.yard.parts import Antenna
 from yarddial.yard.plugs import MoveCheck
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.shared_sockets import Move
@@ -72,6 +73,8 @@ class PlugCheck(Job):
         self._move: Move | None = None
         self._probes: list[Probe] = []
         self._received: list[tuple[Probe, float]] = []
+        # What else would bring each station to the same place, by the station's name.
+        self._lookalikes_of: dict[str, tuple[str, ...]] = {}
         # What the last check says, as a sentence; empty before one.
         self.sentence = ""
         self.result: MoveCheck = "unchecked"
@@ -126,25 +129,34 @@ class PlugCheck(Job):
         return asking[-1] if asking else None
 
     def _planned(self, joined: tuple[str, ...], rivals: tuple[str, ...]) -> list[Probe]:
-        """Stations to try: first those that both the new route and a rival reach, at different places or sockets."""
+        """Stations to try: those that the former route would not show alike, first those that no rival shows alike."""
         station = self._desk.station
         steady = [reference for reference in station.references if reference.kind in STEADY_KINDS]
         steady.sort(key=lambda reference: abs(reference.frequency_hz - station.dial_hz))
         new_routes, old_routes = ([station.resolve(name) for name in names] for names in (joined, rivals))
-        probes: list[Probe] = []
-        for new in new_routes[:1]:
-            able = [reference for reference in steady if not new.why_not(reference.frequency_hz)]
-            able = [reference for reference in able if not any(_alike(new, old, reference) for old in old_routes)]
-            shared = [r for r in able if any(not old.why_not(r.frequency_hz) for old in old_routes)]
-            for reference in (shared or able)[:MAX_STATIONS]:
-                probes.append(Probe(new.at(reference.frequency_hz), reference, is_new=True))
+        if not new_routes:
+            return []
+        new = new_routes[0]
+        able = [r for r in steady if _receives(new, r) and not any(_alike(new, old, r) for old in old_routes[:1])]
+        lookalikes = {r.name: self._lookalikes(new, r, old_routes) for r in able}
+        able.sort(key=lambda r: (len(lookalikes[r.name]), not any(_receives(old, r) for old in old_routes)))
+        self._lookalikes_of = lookalikes
+        probes = [Probe(new.at(reference.frequency_hz), reference, is_new=True) for reference in able[:MAX_STATIONS]]
         for old in old_routes[:MAX_RIVALS]:
-            tried = [probe.reference for probe in probes if not old.why_not(probe.reference.frequency_hz)]
-            others = [reference for reference in steady if not old.why_not(reference.frequency_hz)]
-            others = [r for r in others if not any(_alike(new, old, r) for new in new_routes)]
-            for reference in (tried or others)[:MAX_STATIONS]:
-                probes.append(Probe(old.at(reference.frequency_hz), reference, is_new=False))
+            shared = [probe.reference for probe in probes if probe.is_new and _receives(old, probe.reference)]
+            others = [reference for reference in steady if _receives(old, reference)]
+            telling = [r for r in shared or others if not any(_alike(each, old, r) for each in new_routes)]
+            probes += [Probe(old.at(r.frequency_hz), r, is_new=False) for r in telling[:MAX_STATIONS]]
         return [probe for probe in probes if probe.route.receiver.device]
+
+    def _lookalikes(self, new: ResolvedRoute, reference: Reference, rivals: list[ResolvedRoute]) -> tuple[str, ...]:
+        """What would bring a station to the same place: rivals, and other antennas in place of an unconfirmed one."""
+        names = [rival.name for rival in rivals if _alike(new, rival, reference)]
+        if self._hands.is_antenna_certain(new.name):
+            return tuple(names)
+        others = [part for part in self._desk.station.parts if isinstance(part, Antenna) and part != new.antenna]
+        names += [part.name for part in others if part.low_hz <= reference.frequency_hz <= part.high_hz]
+        return tuple(dict.fromkeys(names))
 
     def _try_next(self) -> None:
         if self._lease is None:
@@ -195,6 +207,9 @@ class PlugCheck(Job):
         if is_old_heard and old is not None and (not is_new_heard or more_db < -DECIDES_DB):
             self.result = "contradicted"
             self.sentence = f"{old[1].reference.name} is still received over {old[1].route.name}: {move.act}"
+        elif is_new_heard and (lookalikes := self._lookalikes_of.get(new[1].reference.name, ())):
+            names = " or ".join(lookalikes[:2])
+            self.sentence = f"Not checked: {new[1].reference.name} is received, but {names} would bring it too"
         elif is_new_heard and (not is_old_heard or more_db > DECIDES_DB):
             self.result = "confirmed"
             self.sentence = f"{new[1].reference.name} is received over {new[1].route.name}: it is connected"
@@ -219,10 +234,18 @@ class PlugCheck(Job):
         self._changed.tell()
 
 
+def _receives(route: ResolvedRoute, reference: Reference) -> bool:
+    """Return True within the range of the route's antenna; stations beyond it may be too weak to tell anything."""
+    return route.reach(reference.frequency_hz).state == "reached"
+
+
 def _alike(new: ResolvedRoute, old: ResolvedRoute, reference: Reference) -> bool:
     """Return True when both routes would show a station at the same place of the same socket."""
     hertz = reference.frequency_hz
-    if old.why_not(hertz) or (new.receiver.name, new.port) != (old.receiver.name, old.port):
+    if not (_receives(old, reference) and _receives(new, reference)) or (new.receiver.name, new.port) != (
+        old.receiver.name,
+        old.port,
+    ):
         return False
     return abs(new.at(hertz).counted_hz(hertz) - old.at(hertz).counted_hz(hertz)) < SAME_PLACE_HZ
 

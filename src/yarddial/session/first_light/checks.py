@@ -92,7 +92,9 @@ class FirstLight:
                 "seen on the bus", "stop", "no such receiver is plugged in", "plug it in; try another socket"
             )
             return
-        yield CheckResult("seen on the bus", "good", f"{bus.name}, {bus.vendor}:{bus.product}")
+        where = f", at {bus.place}" if bus.place else ""
+        node = f", {bus.node}" if bus.node else ""
+        yield CheckResult("seen on the bus", "good", f"{bus.name}, {bus.vendor}:{bus.product}{where}{node}")
         if bus.speed_mbps < MIN_MBPS:
             what = f"it runs at {bus.speed_mbps:g} Mb/s, the speed of USB 1.1: most samples cannot get through"
             yield CheckResult("link speed", "stop", what, "use a socket and lead for USB 2 or 3; no old hub between")

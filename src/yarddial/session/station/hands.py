@@ -71,16 +71,25 @@ class Hands:
     def _connected(self) -> set[str]:
         return {name for name in self._names() if not self.moves(name)}
 
-    def _rivals(self, move: Move) -> tuple[str, ...]:
-        """Routes that need another plug in one of the move's sockets."""
+    def is_antenna_certain(self, route_name: str) -> bool:
+        """True where no hand plugs a route's antenna, or where a measurement has confirmed it."""
         station = self._desk.station
-        sockets = (move.connection.output, move.connection.input)
+        first = connections(station, station.route_named(route_name))[0]
+        by_hand = {shared.key for shared in self.sockets() if shared.by == "hand"} & {first.output, first.input}
+        checks = {state.socket: state.check for state in station.plugged}
+        return all(checks.get(key) == "confirmed" for key in by_hand)
+
+    def _rivals(self, move: Move, joined: tuple[str, ...]) -> tuple[str, ...]:
+        """Disconnected routes that need another plug in a socket of the move, or of a route that it connects."""
+        station = self._desk.station
+        joints = {move.connection}.union(*(connections(station, station.route_named(name)) for name in joined))
+        sockets = {key for connection in joints for key in (connection.output, connection.input)}
         return tuple(
             route.name
             for route in station.routes
             if self.moves(route.name)
             and any(
-                connection != move.connection and (connection.output in sockets or connection.input in sockets)
+                connection not in joints and (connection.output in sockets or connection.input in sockets)
                 for connection in connections(station, route)
             )
         )
@@ -127,7 +136,7 @@ class Hands:
         self._set(with_move(self._desk.station, move, utc_now(), "checking"))
         after = {name for name in self._names() if all(m.check == "checking" for m in self.moves(name))}
         joined = tuple(name for name in self._names() if name in after - before)
-        rivals = self._rivals(move)
+        rivals = self._rivals(move, joined)
         former = [name for name in rivals if name in before]
         rivals = (*former, *(name for name in rivals if name not in former))
         if self._checker is None or not self._checker(move, joined, rivals):

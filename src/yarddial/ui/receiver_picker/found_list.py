@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.drivers.protocol import FoundReceiver
+from yarddial.drivers.usb_bus import DRIVER_NAME
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.mark import MarkSign
@@ -19,6 +20,8 @@ STATES: dict[str, tuple[Mark, str]] = {
     "denied": ("stop", "you may not open it"),
     "busy": ("look", "in use by another program"),
     "missing": ("look", "something is not installed"),
+    "module not loaded": ("look", "a module of the kernel is not loaded"),
+    "no driver": ("unknown", "nothing knows it"),
 }
 
 
@@ -62,10 +65,11 @@ class FoundList(QWidget):
         tip = f"{device}: ask it what it can, and take that over"
         choose = button("It is this one" if is_now else "Choose", tip=tip)
         choose.setAccessibleName(f"Choose {name}")
-        choose.setEnabled(receiver.state == "ready")
+        # A device that stands on the bus and that no driver opens cannot be chosen, only freed.
+        choose.setEnabled(receiver.state == "ready" and driver != DRIVER_NAME)
         choose.clicked.connect(lambda: self.chosen.emit(device))
         self._grid.addWidget(choose, row, 3)
-        if receiver.state != "ready":
+        if receiver.why:
             self._grid.addWidget(Cure(receiver.why, receiver.cure, name), row + 1, 1, 1, 3)
         self._grid.addWidget(hairline(), row + 2, 0, 1, 4)
 

@@ -114,7 +114,7 @@ class ReceiverPicker(Sheet):
         self.simulated.show_receivers([pair for pair in receivers if pair[0] == "simulated"], device)
         self.sound.show_inputs([receiver for driver, receiver in receivers if driver == "sound"])
         searching = "Looking." if choice.listing is None else (
-            "No driver finds a receiver. Plug one in: it appears here within two seconds, with what stands in its way."
+            "Nothing on the USB bus looks like a receiver. Plug one in: it appears here within two seconds."
         )  # fmt: skip
         self.nothing.setText(searching)
         self.nothing.setVisible(not plugged)
