@@ -31,6 +31,26 @@ ALLOCATIONS: tuple[tuple[str, float, float, tuple[int, ...]], ...] = (
     ("aeronautical", 21.924, 22.0, (1, 2, 3)), ("aeronautical", 108.0, 117.975, (1, 2, 3)),
     ("aeronautical", 117.975, 137.0, (1, 2, 3)), ("aeronautical", 328.6, 335.4, (1, 2, 3)),
     ("aeronautical", 960.0, 1164.0, (1, 2, 3)),
+    # Appendix 17: maritime mobile in the short waves, their telephony.
+    ("marine", 4.065, 4.438, (1, 2, 3)), ("marine", 6.2, 6.525, (1, 2, 3)), ("marine", 8.195, 8.815, (1, 2, 3)),
+    ("marine", 12.23, 13.2, (1, 2, 3)), ("marine", 16.36, 17.41, (1, 2, 3)), ("marine", 18.78, 18.9, (1, 2, 3)),
+    ("marine", 19.68, 19.8, (1, 2, 3)), ("marine", 22.0, 22.855, (1, 2, 3)), ("marine", 25.07, 25.21, (1, 2, 3)),
+    ("marine", 26.1, 26.175, (1, 2, 3)), ("marine", 14e-3, 19.95e-3, (1, 2, 3)),
+    # Time signals of the long waves, where they are sent.
+    ("standard frequency", 0.04, 0.04, (3,)), ("standard frequency", 0.06, 0.06, (1, 2, 3)),
+    ("standard frequency", 0.066667, 0.066667, (1,)), ("standard frequency", 0.0685, 0.0685, (3,)),
+    ("standard frequency", 0.0775, 0.0775, (1,)), ("standard frequency", 0.162, 0.162, (1,)),
+    # Land mobile and what needs no licence, by national and European tables.
+    ("land mobile", 30.01, 50.0, (2,)), ("land mobile", 68.0, 74.8, (1,)), ("land mobile", 146.0, 156.0, (1,)),
+    ("land mobile", 150.8, 174.0, (2,)), ("land mobile", 380.0, 400.0, (1,)), ("land mobile", 410.0, 470.0, (1, 2, 3)),
+    ("land mobile", 806.0, 869.0, (2,)), ("meteorological", 162.4, 162.55, (2,)),
+    ("licence-free", 26.965, 27.405, (1, 2, 3)), ("licence-free", 446.0, 446.2, (1,)),
+    ("licence-free", 462.55, 462.725, (2,)), ("licence-free", 467.55, 467.725, (2,)),
+    ("licence-free", 863.0, 870.0, (1,)),
+    # Satellite navigation, its centre frequencies and main lobes; L band; the highest amateur band of small dishes.
+    ("satellite", 1166.22, 1186.68, (1, 2, 3)), ("satellite", 1217.37, 1237.83, (1, 2, 3)),
+    ("satellite", 1565.19, 1585.65, (1, 2, 3)), ("satellite", 1525.0, 1559.0, (1, 2, 3)),
+    ("amateur", 24000.0, 24250.0, (1, 2, 3)),
 )  # fmt: skip
 
 

@@ -79,7 +79,8 @@ def test_the_bands_of_every_region_rise_and_are_named_once(region: int) -> None:
 
 def test_the_report_tells_every_band_in_each_form_and_its_picture_is_to_scale() -> None:
     station = demo_station()
-    bands = (*bands_of(1)[:6], Band("far | out <b>", 60e9, 61e9, "x", "cw"))
+    reached = [band for band in bands_of(1) if band.low_hz > 50e3]
+    bands = (*reached[:6], Band("far | out <b>", 60e9, 61e9, "x", "cw"))
     proof = Proof("2026-11-25T12:00:00Z", "heard <it>")
     rows = tuple(row_of(station, band, known(0.0, 12.5, 0.001, 2.0), MEASURED, (), [proof]) for band in bands)
     report = Report(station.name, 1, "2026-11-25T12:30:00Z", rows)

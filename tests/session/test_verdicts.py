@@ -129,9 +129,9 @@ def test_findings_stand_worst_first(session: Session) -> None:
 @pytest.mark.parametrize(
     ("region", "amateur"),
     [
-        (1, "2200 630 160 80 60 40 30 20 17 15 12 10 6 4 2 m 70 23 13 9 6 3 cm"),
-        (2, "2200 630 160 80 60 40 30 20 17 15 12 10 6 2 1.25 m 70 33 23 13 9 6 3 cm"),
-        (3, "2200 630 160 80 60 40 30 20 17 15 12 10 6 2 m 70 23 13 9 6 3 cm"),
+        (1, "2200 630 160 80 60 40 30 20 17 15 12 10 6 4 2 m 70 23 13 9 6 3 1.2 cm"),
+        (2, "2200 630 160 80 60 40 30 20 17 15 12 10 6 2 1.25 m 70 33 23 13 9 6 3 1.2 cm"),
+        (3, "2200 630 160 80 60 40 30 20 17 15 12 10 6 2 m 70 23 13 9 6 3 1.2 cm"),
     ],
 )
 def test_every_amateur_and_short_wave_broadcast_band_of_a_region_is_there_with_its_source(

@@ -156,7 +156,7 @@ def test_from_an_empty_start_to_a_station_heard(
     qtbot.waitUntil(sheet.build.isEnabled, timeout=15_000)
     person.press(sheet.build)
     assert window.session.desk.station.routes
-    dial = {"simulated": "145.2 MHz", "sound": "7.06 MHz", "program": "7 MHz"}[kind]
+    dial = {"simulated": "145.2 MHz", "sound": "7.061 MHz", "program": "7 MHz"}[kind]
     person.dial(dial)
     assert window.session.desk.station.dial_hz == parse_frequency(dial)
     person.listen()

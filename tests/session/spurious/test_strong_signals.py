@@ -47,7 +47,8 @@ def test_every_reached_band_is_covered_once_by_spans_of_its_route(running: Sessi
         near = [s for s in steps if abs(s.route.dial_hz - band.middle_hz) < s.ask.rate_hz / 2]
         reached = any(line.receiver.device and not line.at(band.middle_hz).why_not(band.middle_hz)
                       for line in running.desk.station.resolved_routes())  # fmt: skip
-        assert bool(near) == reached, band.name
+        # Beside a reached band, a span of it may reach into one that is not.
+        assert near or not reached, band.name
     assert len({(s.route.name, s.route.dial_hz) for s in steps}) == len(steps)
 
 

@@ -119,3 +119,21 @@ def test_the_dial_has_ends(asked: float, got: float) -> None:
     desk = Desk(demo_station())
     desk.dial(asked)
     assert desk.station.dial_hz == got
+
+
+def test_the_mode_follows_the_band_plan_when_a_frequency_is_typed_and_stays_within_a_part_of_it() -> None:
+    desk = Desk(demo_station())
+    modes = []
+    # By the plan of Region 1: SSB on 20 m from 14.101 MHz, CW below 14.07; then broadcasting, 2 m, and the airband.
+    for hertz in (14.2e6, 14.03e6, 96e6, 145.5e6, 124e6):
+        desk.dial_typed(hertz)
+        modes.append(desk.station.mode)
+    assert modes == ["ssb", "cw", "wfm", "nfm", "am"]
+    # What a person has chosen stays while they move within the same part, and where no plan says anything.
+    desk.dial_typed(14.2e6)
+    desk.choose_mode("cw")
+    desk.dial_typed(14.25e6)
+    assert desk.station.mode == "cw"
+    # A known station is used as it is listed.
+    desk.dial_typed(10e6)
+    assert desk.station.mode == "am"

@@ -14,9 +14,12 @@ from yarddial.yard.frequency import LIMIT_HZ
 from yarddial.yard.plugs import Plugged
 from yarddial.yard.reach import best_route, reaching
 from yarddial.yard.resolved_route import ResolvedRoute
+from yarddial.yard.segments import segment_at
 from yarddial.yard.station import Reference, Station, checked
 
 MAX_UNDONE = 200
+# A frequency typed this close to a known station means that station.
+SAME_STATION_HZ = 0.5
 # Kind of an edit: of entered corrections, or anything else of the yard.
 EditKind = Literal["yard", "correction"]
 
@@ -129,6 +132,17 @@ class Desk:
         dial_hz = min(max(dial_hz, 0.0), LIMIT_HZ)
         route = self._station.route if self._station.held else best_route(self._station, dial_hz)
         self._set_dial(msgspec.structs.replace(self._station, dial_hz=dial_hz, route=route))
+
+    def dial_typed(self, dial_hz: float) -> None:
+        """Set the dial as typed; the mode follows a known station there, or another part of the band plan."""
+        station, before = self._station, segment_at(self._station.dial_hz, self._station.bands)
+        self.dial(dial_hz)
+        known = next((r for r in station.references if abs(r.frequency_hz - dial_hz) < SAME_STATION_HZ), None)
+        part = segment_at(dial_hz, station.bands)
+        if known is not None:
+            self.choose_mode(known.mode)
+        elif part is not None and part != before:
+            self.choose_mode(part.mode)
 
     def follow_rig(self, dial_hz: float, mode: str) -> None:
         """Follow a transceiver's dial and mode; the route stays while it reaches that, or is held."""

@@ -33,7 +33,7 @@ class Dial(QWidget):
         super().__init__()
         self._session = session
         self.entry = DialEntry()
-        self.entry.dialled.connect(session.desk.dial)
+        self.entry.dialled.connect(session.desk.dial_typed)
         self.entry.nudged.connect(self.nudge)
         self.entry.refused.connect(self._show_refusal)
         self.mode = ChoiceBox("Mode")
