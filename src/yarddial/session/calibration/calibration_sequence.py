@@ -28,6 +28,7 @@ from yarddial.session.station.hands import Hands
 from yarddial.yard.frequency import format_hertz
 from yarddial.yard.oscillators import oscillator_of
 from yarddial.yard.parts import Transceiver, converters_of
+from yarddial.yard.shared_sockets import Move
 
 # Resolution of a transceiver's menu at ten megahertz.
 MENU_STEP_HZ = 0.1
@@ -102,6 +103,12 @@ class CalibrationSequence(Job):
     def running(self) -> bool:
         """True while the sequence runs."""
         return self._lease is not None
+
+    @property
+    def awaited_move(self) -> Move | None:
+        """Move by hand that the next measurement needs, while it is waited for."""
+        moves = self._hands.moves(self._waiting.route) if self._waiting is not None else ()
+        return moves[0] if moves else None
 
     @property
     def doing(self) -> str:

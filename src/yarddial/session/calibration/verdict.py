@@ -117,6 +117,10 @@ def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationS
         serves = unmet or "Every route serves what it is used for."
         all_true = "The one oscillator is true." if count == 1 else f"All {_number(count)} are true."
         return Verdict("good", all_true, serves, "true")
+    if (move := sequence.awaited_move) is not None:
+        sentence = "A moment: the move is being checked." if move.check == "checking" else f"{capital(move.sentence)}."
+        after = f"{_number(true)} of {_number(count)} are true; it waits for your hand, then goes on by itself."
+        return Verdict("look", sentence, capital(after), "waits for a hand")
     if sequence.running:
         return Verdict(
             "unknown", f"Measuring: {true} of {_number(count)} are true.", "It goes on by itself.", "walking"

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 from yarddial.session.calibration.oscillator_list import OscillatorRow
 from yarddial.session.calibration.verdict import oscillators_verdict
 from yarddial.session.session import Session
+from yarddial.ui.plugs.sheet import PlugsSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
@@ -36,6 +37,8 @@ class AllOscillatorsSheet(Sheet):
         self.go.clicked.connect(self._go)
         self.skip = button("Skip this one", tip="Leave out the measurement that is under way, or the next one")
         self.skip.clicked.connect(self._sequence.skip)
+        self.plug = button("Show the plug", tip="Which plug or switch a hand has to move, with a picture")
+        self.plug.clicked.connect(self._show_plug)
         self.enter = button("Enter all", tip="What is most likely of each, all at once; Ctrl+Z takes it back")
         self.enter.clicked.connect(session.calibration.apply)
         self._doing = Words("", 13, tone="quiet", wrap=True)
@@ -44,7 +47,8 @@ class AllOscillatorsSheet(Sheet):
         self._lay_out()
         self._show_soon = Soon(self, self._show)
         self.when_left(
-            self._sequence.on_sequence_changed(self._show_soon), session.desk.on_yard_changed(self._show_soon)
+            self._sequence.on_sequence_changed(self._show_soon), session.desk.on_yard_changed(self._show_soon),
+            session.hands.on_hands_changed(self._show_soon),
         )  # fmt: skip
         self._show()
 
@@ -52,7 +56,7 @@ class AllOscillatorsSheet(Sheet):
         self.body.addWidget(self.headline)
         row = QHBoxLayout()
         row.setSpacing(px(10))
-        for widget in (self.go, self.skip, self.enter):
+        for widget in (self.go, self.skip, self.plug, self.enter):
             row.addWidget(widget)
         row.addWidget(self._doing, 1)
         self.body.addLayout(row)
@@ -73,8 +77,12 @@ class AllOscillatorsSheet(Sheet):
         else:
             self._sequence.start()
 
+    def _show_plug(self) -> None:
+        PlugsSheet(self, self._session).show()
+
     def _show(self) -> None:
         sequence = self._sequence
+        self.plug.setEnabled(sequence.awaited_move is not None)
         sequence.ask_plan()
         rows = sequence.rows()
         verdict = oscillators_verdict(rows, sequence)
