@@ -6,13 +6,18 @@ from slow_yards import LOW_RATE_HZ, slow_station
 from yarddial.session.session import Session
 from yarddial.session.station.demo_table import DemoTable
 from yarddial.yard.demo import demo_station
+from yarddial.yard.parts import Receiver
 from yarddial.yard.shared_sockets import Move
 from yarddial.yard.station import Station
 
 
-def hand_station() -> Station:
-    """The demo yard at a low rate with its switch as it is: a hand turns it."""
+def hand_station(seed: int = 1) -> Station:
+    """The demo yard at a low rate with its switch as it is: a hand turns it. seed : of its receivers' oscillators."""
     station = slow_station(LOW_RATE_HZ)
+    for name in ("Finch", "Heron"):
+        receiver = station.part(name)
+        assert isinstance(receiver, Receiver)
+        station = station.with_part(msgspec.structs.replace(receiver, device=f"{receiver.device}&seed={seed}"))
     return msgspec.structs.replace(station, switching=demo_station().switching)
 
 

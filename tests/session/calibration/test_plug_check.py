@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from hand import Hand, hand_station
@@ -111,3 +112,50 @@ def test_a_comparison_with_a_hand_that_forgets_twice_rests_on_turned_switches_al
     assert all(stands)
     # The hand was asked again for each move that it had only claimed.
     assert len(hand.moved) == len(own.pairs) + 2
+
+
+@pytest.mark.parametrize(
+    ("share", "next_step"),
+    [(0.0, "its own menu is as it was before you set it"), (-1.0, "its own menu went the other way"), (1.0, "")],
+)
+def test_a_menu_that_a_person_says_to_have_set_is_measured_again(tmp_path: Path, share: float, next_step: str) -> None:
+    """share : of the correction that the hand has really entered in the transceiver's menu."""
+    table = DemoTable(lambda: tmp_path / "menu.json")
+    # The transceiver of seed 4 is 1 ppm high, far more than a measurement's uncertainty.
+    station = hand_station(seed=4)
+    # Nobody turns its dial here: it stands at 10 MHz.
+    references = tuple(r for r in station.references if r.frequency_hz != 5e6)
+    station = msgspec.structs.replace(station, references=references)
+    session = Session(
+        station, EngineInline(wiring.open_device_flat_out), lambda: Logbook(tmp_path / "menu.sqlite"), table=table
+    )
+    session.calibration.chosen_s = 1.0
+    hand, sequence = Hand(session, table), session.calibration_sequence
+
+    def measure_all() -> str:
+        until(session, lambda: not session.plug_check.running)
+        sequence.start()
+        until(session, lambda: (hand.obey(), not sequence.running)[1])
+        sequence.ask_plan()
+        until(session, lambda: not session.background.is_busy)
+        return next(row for row in sequence.rows() if row.title == "Hearth reference").next_step
+
+    first = measure_all()
+    assert first.startswith("its own menu: set ")
+    name = next(name for name in session.calibration.oscillators.names if name.startswith("rig:"))
+    before_ppm = session.calibration.oscillators.value(name)
+    known_ppm = session.calibration.oscillators.sigma(name)
+    table.set_menu(-share * before_ppm * 10)
+    sequence.menu_was_set("Hearth")
+    for _ in range(50):
+        session.poll()
+    until(session, lambda: not session.background.is_busy)
+    # It is not believed: what is known of the reference is as wide as before it was first measured.
+    assert session.calibration.oscillators.sigma(name) > 3 * known_ppm
+    last = measure_all()
+    if next_step:
+        assert last.startswith(f"{next_step}: set ")
+    else:
+        assert abs(session.calibration.oscillators.value(name)) < 0.1 * abs(before_ppm)
+        assert "before you set" not in last
+    session.close()

@@ -42,9 +42,9 @@ class CableState(msgspec.Struct, frozen=True):
         return msgspec.structs.replace(world, ports=ports, transmitters=(*world.transmitters, *own))
 
     def _tuned(self, port: WorldPort) -> WorldPort:
-        if not any(_is_rig(stage.name) for stage in port.stages):
+        if not any(is_rig(stage.name) for stage in port.stages):
             return port
-        stages = tuple(self._stage(stage) if _is_rig(stage.name) else stage for stage in port.stages)
+        stages = tuple(self._stage(stage) if is_rig(stage.name) else stage for stage in port.stages)
         return msgspec.structs.replace(port, stages=stages)
 
     def _stage(self, stage: Stage) -> Stage:
@@ -78,5 +78,6 @@ class RigCable:
                 time.sleep(EVERY_S)
 
 
-def _is_rig(name: str) -> bool:
+def is_rig(name: str) -> bool:
+    """True for the transceiver's own conversion."""
     return name.endswith(" IF")

@@ -80,8 +80,8 @@ class CalibrationSequence(Job):
     def menu_was_set(self, part_name: str) -> None:
         """Mark a transceiver's reference as corrected in its own menu by the person.
 
-        Its uncertainty stays, enlarged by the menu's step. Earlier measurements of it no longer count; one undo
-        restores them.
+        That it was, and the right way, is only the person's word: until it is measured again, its uncertainty is as
+        large as the error that was to be removed. Earlier measurements of it no longer count; one undo restores them.
         """
         station = self._desk.station
         part = station.part(part_name)
@@ -94,9 +94,10 @@ class CalibrationSequence(Job):
         at_utc = utc_now()
         offset = format_hertz(-known.value(name) * 1e-6 * MENU_HZ, 0.1)
         step_ppm = MENU_STEP_HZ / MENU_HZ * 1e6
-        sigma = (known.sigma(name) ** 2 + step_ppm**2 / 12) ** 0.5
-        value = part.rig_ppm.measured(0.0, sigma, at_utc, f"set in its menu by {offset} at 10 MHz")
-        changed = msgspec.structs.replace(part, rig_ppm=value, menu_set_utc=at_utc)
+        before_ppm = known.value(name)
+        sigma = max((known.sigma(name) ** 2 + step_ppm**2 / 12) ** 0.5, abs(before_ppm))
+        value = part.rig_ppm.measured(0.0, sigma, at_utc, f"set in its menu by {offset} at 10 MHz, unchecked")
+        changed = msgspec.structs.replace(part, rig_ppm=value, menu_set_utc=at_utc, menu_before_ppm=before_ppm)
         self._desk.edit(f"{part_name}: set in its own menu", station.with_part(changed))
 
     @property

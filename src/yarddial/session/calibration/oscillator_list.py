@@ -23,6 +23,8 @@ from yarddial.yard.shelf import kind_of
 from yarddial.yard.station import Reference, Station
 
 Entered = Literal["yes", "not yet", "cannot be", "as stated"]
+# Errors closer than this many sigmas count as the same.
+MENU_SIGMAS = 4.0
 # Frequency at which transceiver menus state their offset, as makers do.
 MENU_HZ = 10e6
 # A remaining error within half the uncertainty counts as entered.
@@ -139,7 +141,7 @@ def _row(
         text if is_touched else "not measured",
         known_to,
         entered,
-        _next_step(part, value, entered, is_touched, planned, others),
+        _next_step(part, (value, sigma), entered, is_touched, planned, others),
         "unknown" if not is_touched else "good" if entered == "yes" and planned is None else "look",
         part.name
         if isinstance(part, Transceiver) and is_touched and entered == "cannot be" and planned is None
@@ -149,25 +151,40 @@ def _row(
 
 def _next_step(
     part: Part,
-    value: float,
+    known: tuple[float, float],
     entered: Entered,
     is_touched: bool,
     planned: PlannedMeasurement | None,
     others: Sequence[str],
 ) -> str:
-    if planned is not None:
+    """What to do next. known : value and uncertainty of the oscillator, in its own unit."""
+    said_of_menu = _said_of_menu(part, known) if isinstance(part, Transceiver) and is_touched else ""
+    if planned is not None and not said_of_menu:
         return (
             f"measure {planned.reference.name} {format_frequency(planned.reference.frequency_hz)} over {planned.route}"
         )
     if not is_touched:
         return "no known station tells it: add one"
     if isinstance(part, Transceiver):
-        return f"its own menu: set {format_hertz(-value * 1e-6 * MENU_HZ, 0.1)} at 10 MHz"
+        return (
+            f"its own menu{_said_of_menu(part, known)}: set {format_hertz(-known[0] * 1e-6 * MENU_HZ, 0.1)} at 10 MHz"
+        )
     if entered == "yes":
         return "nothing"
     if others:
         return f"enter it together with {' and '.join(spoken(oscillator) for oscillator in others)}: the sum is known"
     return "enter it"
+
+
+def _said_of_menu(part: Transceiver, known: tuple[float, float]) -> str:
+    """What a measurement says of a menu that the person has set: nothing changed, or it went the other way."""
+    value, sigma = known
+    before = part.menu_before_ppm
+    if before is None or abs(before) < MENU_SIGMAS * sigma:
+        return ""
+    if abs(value - before) < MENU_SIGMAS * sigma:
+        return " is as it was before you set it"
+    return " went the other way" if abs(value - 2 * before) < MENU_SIGMAS * sigma else ""
 
 
 def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:

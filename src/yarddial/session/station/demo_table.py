@@ -39,6 +39,10 @@ class DemoTable:
         others = tuple(name for name in self.state.pulled if name != antenna)
         self._set(msgspec.structs.replace(self.state, pulled=(*others, antenna) if out else others))
 
+    def set_menu(self, menu_hz: float) -> None:
+        """Set the transceiver's menu: hertz at 10 MHz, added to its reference."""
+        self._set(msgspec.structs.replace(self.state, menu_hz=menu_hz))
+
     def _set(self, state: SimulatedTable) -> None:
         self.state = state
         self.query()

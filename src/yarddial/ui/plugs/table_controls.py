@@ -1,8 +1,9 @@
 """The demo's table: where a person turns the switch and pulls leads of the simulated receivers."""
 
+import contextlib
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
 
 from yarddial.drivers.simulated.table import ANTENNAS, OUTPUT_OF_PORT
 from yarddial.session.station.demo_table import DemoTable
@@ -38,7 +39,18 @@ class TableControls(QWidget):
             lead.setChecked(name not in table.state.pulled)
             lead.toggled.connect(partial(self._plug, name))
             rows.addWidget(lead, 2, column)
+        self.menu = QLineEdit(f"{table.state.menu_hz:g}")
+        self.menu.setAccessibleName("Hearth's menu, hertz at 10 MHz")
+        self.menu.setFixedWidth(px(70))
+        self.menu.editingFinished.connect(self._set_menu)
+        rows.addWidget(Words("Hearth's menu, Hz at 10 MHz", 13), 3, 0)
+        rows.addWidget(self.menu, 3, 1)
         rows.setColumnStretch(5, 1)
+
+    def _set_menu(self) -> None:
+        with contextlib.suppress(ValueError):
+            self._table.set_menu(float(self.menu.text().replace("\u2212", "-").replace(",", ".")))
+        self.menu.setText(f"{self._table.state.menu_hz:g}".replace("-", "\u2212"))
 
     def _plug(self, name: str, is_in: bool) -> None:
         self._table.pull(name, out=not is_in)

@@ -23,6 +23,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     offsets_hz : by mode, what stands in the middle of its IF minus what its display shows, on the upper sideband.
     link : the address by which it is controlled, see `drivers.rig.opening`; empty where it is not.
     menu_set_utc : when its reference was last set in its own menu; what was measured of it before no longer counts.
+    menu_before_ppm : its known error then, to tell afterwards whether the menu has changed anything.
     transmit_w : its power; 0 for one that cannot transmit.
     duty_share : largest share of any 30 minutes in which it transmits with full power, pauses and mode counted.
     isolation_db : how far the outputs are below the transmitter while it transmits, at worst.
@@ -36,6 +37,7 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
     sense: Literal[1, -1] = 1
     rig_ppm: Value = Value(0.0, 0.5, "stated")
     menu_set_utc: str = ""
+    menu_before_ppm: float | None = None
     offsets_hz: dict[str, float] = {}
     note: str = ""
     transmit_w: float = 0.0
