@@ -2,13 +2,15 @@
 
 import json
 import os
-import subprocess
 import sys
 import time
 from contextlib import suppress
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from yarddial.drivers.rig.dead_mans_handle import KeyState
+
+if TYPE_CHECKING:
+    import subprocess
 
 # Delay before a dead guard is replaced; the new one's first order is to receive.
 RESTARTS_S = 0.2
@@ -93,6 +95,8 @@ class GuardedKey:
                 self._process.stdin.close()
 
     def _started(self) -> "subprocess.Popen[bytes]":
+        import subprocess
+
         self._began_s, self._reports, self._reported = time.monotonic(), b"", False
         # The guard has a session of its own, so that a signal to the window's group does not end it before it has
         # released the key. A replacement is told that the transmitter may be keyed.

@@ -12,6 +12,7 @@ from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
 from yarddial.drivers.simulated.rig_cable import RigCable
 from yarddial.drivers.simulated.synthesis import NoiseSource, Synthesis, TransmittedLine
 from yarddial.drivers.simulated.table import TableFile
+from yarddial.drivers.simulated.table_effects import with_table
 from yarddial.drivers.simulated.world import Link, World, WorldPort
 from yarddial.yard.errors import CannotTune, DeviceLost, DeviceStalled, RefusedValue
 from yarddial.yard.frequency import format_frequency
@@ -73,7 +74,7 @@ class SimulatedReceiver:
         self._plain_world = world
         self._cable, self._on_cable = cable, None if cable is None else cable.state
         self._table = table
-        self.world = world if table is None else table.state.put_on(world)
+        self.world = world if table is None else with_table(world, table.state)
         self._capabilities = capabilities
         self._time = time
         self._noise = NoiseSource(world.seed + 7919)
@@ -173,7 +174,7 @@ class SimulatedReceiver:
             return
         self._on_cable = now
         world = self._plain_world if now is None else now.put_on(self._plain_world)
-        self.world = world if self._table is None else self._table.state.put_on(world)
+        self.world = world if self._table is None else with_table(world, self._table.state)
         self._port = self.world.port(self._port.name) or self._port
         self._arrivals, self._ahead = None, []
         self._every_arrival.clear()

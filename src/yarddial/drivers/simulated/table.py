@@ -1,7 +1,7 @@
 """The table of the demo yard: where the leads and the switch really are, whatever the person says.
 
 A small file holds it. The window writes it, and every simulated receiver whose address names it reads it again before
-each block.
+each block. Light to import: the window makes a table at start-up.
 """
 
 from pathlib import Path
@@ -9,17 +9,10 @@ from urllib.parse import quote, unquote
 
 import msgspec
 
-from yarddial.drivers.simulated.plugs import Plug
-from yarddial.drivers.simulated.rig_cable import is_rig
-from yarddial.drivers.simulated.world import World, WorldPort
 from yarddial.yard.errors import DeviceNotFound
 
-# Leak of the switch between its outputs, and of a lead that lies beside its socket.
-SWITCH_DB, PULLED_DB = 60.0, 100.0
 # Antennas of the world by the names of the demo yard's parts.
 ANTENNAS = {"Long wire": "long wire", "Discone": "discone", "Dish": "dish"}
-# Frequency to which the transceiver's menu refers.
-MENU_AT_HZ = 10e6
 # Output of the switch that each port on the long wire hangs on.
 OUTPUT_OF_PORT = {"ladder": "Ladder", "direct": "Hearth", "A": "Hearth"}
 
@@ -33,30 +26,6 @@ class SimulatedTable(msgspec.Struct, frozen=True):
     patch: str = "Ladder"
     pulled: tuple[str, ...] = ()
     menu_hz: float = 0.0
-
-    def put_on(self, world: World) -> World:
-        """World as the receiver meets it with the table so."""
-        ports = tuple(self._set_menu(self._joined(port)) for port in world.ports)
-        return msgspec.structs.replace(world, ports=ports, rig_off=world.rig_off + self.menu_hz / MENU_AT_HZ)
-
-    def _set_menu(self, port: WorldPort) -> WorldPort:
-        if not self.menu_hz:
-            return port
-        stages = tuple(
-            msgspec.structs.replace(s, lo_error_hz=s.lo_error_hz + s.lo_hz * self.menu_hz / MENU_AT_HZ)
-            if is_rig(s.name)
-            else s
-            for s in port.stages
-        )
-        return msgspec.structs.replace(port, stages=stages)
-
-    def _joined(self, port: WorldPort) -> WorldPort:
-        less_db = PULLED_DB if port.antenna in [ANTENNAS[name] for name in self.pulled] else 0.0
-        if OUTPUT_OF_PORT.get(port.name, self.patch) != self.patch:
-            less_db = max(less_db, SWITCH_DB)
-        if not less_db:
-            return port
-        return msgspec.structs.replace(port, plugs=(*port.plugs, Plug(port.name, "attenuator", takes_db=less_db)))
 
 
 class TableFile:

@@ -133,7 +133,7 @@ class LiveReceiver:
 
     def _prepared(self, route: ResolvedRoute) -> bool:
         """Return whether a route's receiver may be tuned; open it if another one is in use."""
-        if not self.address_of(route):
+        if not (self.plays or route.receiver.device):
             return False
         if self.wanted and (why := self._forbidden(route)):
             self.refuse(why)
