@@ -260,15 +260,24 @@ def _empty_yard(app: QApplication) -> None:
     window.resize(1280, 800)
     window.show()
     window.go("Bench")
-    box = FromTheBox(window, session, lambda: None, lambda: None, lambda: None)
+    box = FromTheBox(window, session, lambda: None, lambda: None, lambda _: False, lambda: None)
     box.show()
     _wait(session, lambda: session.receiver_choice.listing is not None)
-    box._ask("simulated:finch")
+    box.receiver.found.chosen.emit("simulated:finch")
     _wait(session, lambda: not session.receiver_choice.is_asking)
-    box.converter.setCurrentText("Up-converter 125")
-    box._show_lo("Up-converter 125")
+    while box.question is not None and box.question.name != "feeding":
+        more = {
+            "antennas": {"antennas": ("End-fed wire", "Short whip")},
+            "between": {"between": ("Unun 9:1",), "converter": "Up-converter 125"},
+        }.get(box.question.name, {})
+        box._answer(**more)
+        box.next.click()
+    box.back.click()
+    app.processEvents()
     _picture(app, box, "from-the-box")
-    box._build()
+    while box.question is not None:
+        box.next.click()
+    box.build.click()
     picker = ReceiverPicker(window, session, "Finch")
     picker.show()
     _wait(session, lambda: session.receiver_choice.listing is not None)

@@ -45,6 +45,7 @@ PROOFS = {
     "fit": "1,000 random yards: pulls, bad references, what cannot be separated",
     "clocks": "receivers with two oscillators: 1,000 fits, what can be told apart and what cannot",
     "kernel_interface": "the kernel's interface for receivers against the C compiler, and 3,000 retunes with losses",
+    "real_kernel": "Debian's own kernel in an emulated machine, its virtual receiver: every step (six minutes)",
     "sound_card": "a real sound server: both oscillators from what is played into it, pauses, ten minutes (20 minutes)",
     "walk": "200 random yards walked to the end: all routes serve, against the fewest measurements by search",
     "next_measurement": "the proposed next measurement against brute force, 300 random yards",

@@ -395,7 +395,7 @@ def begin_session(path: "Path") -> Session:
         except OSError as error:
             raise NotWritten(f"cannot make {path.parent}: {error.strerror}; check its permissions") from error
         name = path.name.removesuffix(".yard.json").replace("-", " ").strip().capitalize() or "My yard"
-        name = "My yard" if name == "My" else name
+        name = name.replace("My", "My yard", 1) if name.partition(" ")[0] == "My" else name
         station = Station(name, region=preference_keeper().now.region)
         StationFile(path, station).save(station)
     return open_session(path)
@@ -429,6 +429,13 @@ class OwnFiles:
         from yarddial.records.recent import RecentFiles
 
         return RecentFiles(data_folder() / "recent.json").paths()
+
+    def fresh(self) -> "Path":
+        """Place of a new yard in the data folder, where no file is yet."""
+        number = 2
+        while (path := data_folder() / f"my-{number}.yard.json").exists():
+            number += 1
+        return path
 
     def demo(self) -> Session:
         """Session on the demo yard."""

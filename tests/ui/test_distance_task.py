@@ -6,7 +6,7 @@ from pathlib import Path
 import msgspec
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from far_computer_here import FarComputerHere
@@ -87,10 +87,17 @@ def test_from_the_box_to_a_true_dial_with_the_receiver_in_the_shed(
         if driver == "far" and "finch" in one.address
     ]
     assert far, session.receiver_choice.listing
-    qtbot.waitUntil(lambda: bool(box.found.findChildren(QAbstractButton)), timeout=20_000)
-    box.found.chosen.emit(f"far:{far[0][1].address}")
-    qtbot.waitUntil(box.build.isEnabled, timeout=30_000)
-    box.socket.setCurrentText("discone")
+    while box.question is not None:
+        if box.question.name == "receiver":
+            qtbot.waitUntil(lambda: bool(box.receiver.found.findChildren(QAbstractButton)), timeout=20_000)
+            box.receiver.found.chosen.emit(f"far:{far[0][1].address}")
+            qtbot.waitUntil(lambda: box.answers.receiver is not None, timeout=30_000)
+        if box.question.name == "antennas":
+            named(box, "Wide-band discone").click()
+            socket = next(b for b in box.findChildren(QComboBox) if b.accessibleName().startswith("Socket for"))
+            socket.setCurrentText("discone")
+            socket.textActivated.emit("discone")
+        qtbot.mouseClick(box.next, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(box.build, Qt.MouseButton.LeftButton)
     assert session.desk.route.receiver.device.startswith("far:shed/simulated:finch")
     # First light, where it stands.

@@ -1,7 +1,7 @@
 """From an empty start to a station heard, over three kinds of receivers; and the picker as things come and go."""
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
@@ -9,10 +9,11 @@ import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 import sound_cards
+from person import MOST_ACTIONS, NoFiles, Person, answer, named, session_of, shown
 from yarddial import wiring
 from yarddial.drivers.discovery import Listing
 from yarddial.drivers.protocol import FoundReceiver
@@ -20,99 +21,13 @@ from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.session.helper_process import HelperInline
 from yarddial.session.overview.findings import findings
-from yarddial.session.receiver.receiver_choice import ChoiceHelpers
 from yarddial.session.session import Session
 from yarddial.ui.from_the_box.sheet import FromTheBox
-from yarddial.ui.main_window import MainWindow
 from yarddial.ui.receiver_picker.sheet import ReceiverPicker
-from yarddial.ui.start import dressed_application
 from yarddial.yard.demo import demo_station
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Station
-
-TONE = Path(__file__).parents[2] / "docs" / "example-program" / "tone.py"
-MOST_ACTIONS = 12
-
-
-class NoFiles:
-    """Nothing to open; asked only whether it is there."""
-
-    def recent(self) -> tuple[Path, ...]:
-        return ()
-
-
-class Person:
-    """Does things by mouse or by keys, and counts them."""
-
-    def __init__(self, qtbot: QtBot, window: MainWindow, *, by_keys: bool) -> None:
-        self.qtbot, self.window, self.by_keys = qtbot, window, by_keys
-        self.actions = 0
-
-    def press(self, button: QWidget | None) -> None:
-        assert isinstance(button, QAbstractButton)
-        assert button.isEnabled()
-        self.actions += 1
-        if self.by_keys:
-            button.setFocus()
-            self.qtbot.keyClick(button, Qt.Key.Key_Return)
-        else:
-            self.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
-
-    def write(self, field: QLineEdit, text: str) -> None:
-        """Into a field, and Enter."""
-        self.actions += 1
-        field.setFocus()
-        field.selectAll()
-        self.qtbot.keyClicks(field, text)
-
-    def dial(self, text: str) -> None:
-        if self.by_keys:
-            self.actions += 1
-            self.qtbot.keyClicks(self.window, "/")
-        self.write(self.window.dial.entry, text)
-        self.actions += 1
-        self.qtbot.keyClick(self.window.dial.entry, Qt.Key.Key_Return)
-
-    def listen(self) -> None:
-        if self.by_keys:
-            self.actions += 2
-            # A window manager would hand the focus back by itself; here it goes with the sheet, a moment later.
-            self.qtbot.waitUntil(lambda: QApplication.activeWindow() is None, timeout=5_000)
-            self.window.activateWindow()
-            self.qtbot.waitUntil(self.window.isActiveWindow, timeout=5_000)
-            target = self.window.focusWidget() or self.window
-            self.qtbot.keyClick(target, Qt.Key.Key_8, Qt.KeyboardModifier.ControlModifier)
-            self.qtbot.waitUntil(lambda: self.window.stack.shown == "Listen", timeout=5_000)
-            self.window.setFocus()
-            self.qtbot.keyClicks(self.window, " ")
-            return
-        self.press(self.window.places.buttons[7])
-        self.press(self.window.places.owner.start)
-
-
-def named(parent: QWidget, name: str) -> QWidget:
-    return next(widget for widget in parent.findChildren(QWidget) if widget.accessibleName() == name)
-
-
-def session_of(station: Station, tmp_path: Path, helpers: Callable[[], ChoiceHelpers] | None = None) -> Session:
-    return Session(
-        station,
-        EngineInline(wiring.open_device_flat_out),
-        lambda: Logbook(tmp_path / "log.sqlite"),
-        begin_check=wiring.begin_check_flat_out,
-        helpers=helpers or partial(wiring.choice_helpers, inline=True),
-    )
-
-
-def shown(qtbot: QtBot, session: Session, files: object = None) -> MainWindow:
-    dressed_application("day", 1.0)
-    window = MainWindow(session, files)  # type: ignore[arg-type]
-    qtbot.addWidget(window)
-    window.show()
-    window.activateWindow()
-    qtbot.waitActive(window)
-    return window
 
 
 @pytest.fixture
@@ -135,26 +50,8 @@ def test_from_an_empty_start_to_a_station_heard(
     assert sheet is not None
     qtbot.waitUntil(lambda: window.session.receiver_choice.listing is not None, timeout=10_000)
     person = Person(qtbot, window, by_keys=by_keys)
-    match kind:
-        case "simulated":
-            qtbot.waitUntil(lambda: any(b.accessibleName() == "Choose Finch" for b in sheet.findChildren(QWidget)))
-            person.press(named(sheet, "Choose Finch"))
-        case "sound":
-            person.press(sheet.others)
-            person.press(sheet.sound.heading)
-            qtbot.waitUntil(lambda: sheet.sound.input.currentText() == "Line in")
-            person.write(sheet.sound.centre, "7.05 MHz")
-            person.press(named(sheet, "Choose the sound card"))
-        case "program":
-            person.press(sheet.others)
-            person.press(sheet.program.heading)
-            person.write(sheet.program.command, str(TONE))
-            allow = named(sheet, "Choose a program of mine")
-            assert isinstance(allow, QAbstractButton)
-            assert "Allow" in allow.text()
-            person.press(allow)
-    qtbot.waitUntil(sheet.build.isEnabled, timeout=15_000)
-    person.press(sheet.build)
+    hung = {"simulated": ("Wide-band discone", "Socket for Wide-band discone: discone")}.get(kind, ("End-fed wire",))
+    answer(person, sheet, "Finch" if kind == "simulated" else kind, {"antennas": hung})
     assert window.session.desk.station.routes
     dial = {"simulated": "145.2 MHz", "sound": "7.061 MHz", "program": "7 MHz"}[kind]
     person.dial(dial)

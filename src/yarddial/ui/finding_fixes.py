@@ -70,7 +70,8 @@ class FindingFixes:
         from yarddial.ui.from_the_box.sheet import FromTheBox
 
         built = partial(self._go, "First light")
-        FromTheBox(self._window, self._session, self._opener.show_demo, self._opener.ask_open, built).show()
+        opener = self._opener
+        FromTheBox(self._window, self._session, opener.show_demo, opener.ask_open, opener.begin_with, built).show()
 
     def _show_transceiver(self) -> None:
         from yarddial.ui.transceiver.sheet import TransceiverSheet

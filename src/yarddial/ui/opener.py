@@ -4,10 +4,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Protocol
 
+import msgspec
 from PyQt6.QtCore import QMimeData
 from PyQt6.QtWidgets import QMainWindow
 
 from yarddial.session.session import Session
+from yarddial.yard.station import Station
 
 
 class Files(Protocol):
@@ -23,6 +25,10 @@ class Files(Protocol):
 
     def recent(self) -> tuple[Path, ...]:
         """Recently opened files."""
+        ...
+
+    def fresh(self) -> Path:
+        """Place of a new yard beside the person's own, where no file is yet."""
         ...
 
     def demo(self) -> Session:
@@ -90,6 +96,16 @@ class Opener:
         """Create an empty yard; raises a YardDialError."""
         if self._files is not None:
             self._succeed(self._files.begin(path), self._files)
+
+    def begin_with(self, station: Station) -> bool:
+        """Create a yard of its own with a station; False without a source of files. Raises a YardDialError."""
+        if self._files is None:
+            return False
+        session = self._files.begin(self._files.fresh())
+        name = session.desk.station.name
+        session.desk.edit("from the box", msgspec.structs.replace(station, name=name))
+        self._succeed(session, self._files)
+        return True
 
     def _succeed(self, session: Session, files: Files) -> None:
         following = self._make(session, files)

@@ -210,8 +210,9 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Tools", "Show the working of the fit", window.show_fit, "show the fit",
                      "formula mathematics why"),
         WindowAction("View", "Settings", window.show_settings, "settings",
-                     "preferences options configure theme font text size region sound device units s-meter dbm locator "
-                     "sunrise sunset number style digits"),
+                     "preferences options configure theme font text lettering size region North America Americas "
+                     "Europe Africa Asia Oceania sound device units s-meter dbm locator sunrise sunset number style "
+                     "digits"),
         WindowAction("View", "Find anything", window.find_anything, "find anything", "search go to"),
         WindowAction("View", "Day or night", window.change_theme, "day or night", "theme dark light mode colours"),
         WindowAction("View", "Picture only", window.toggle_chart_only, "picture only", "full screen maximise"),

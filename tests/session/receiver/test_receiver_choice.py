@@ -11,6 +11,8 @@ from yarddial.drivers.protocol import Capabilities, GainCapability
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.records.recordings import open_recording, write_sigmf
+from yarddial.session.first_yard.answers import BoxAnswers
+from yarddial.session.first_yard.building import built, plain_receiver
 from yarddial.session.listening.replayed_centre import whose_centre
 from yarddial.session.receiver.capabilities_in_yard import with_capabilities
 from yarddial.session.receiver.device_addresses import (
@@ -20,7 +22,6 @@ from yarddial.session.receiver.device_addresses import (
     stream_device,
 )
 from yarddial.session.session import Session
-from yarddial.session.station.from_the_box import BoxAnswers, antennas, begun, converters
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import CentreUnclear, DeviceNotFound, YardDialError
 from yarddial.yard.frequency import format_plain, parse_frequency
@@ -64,7 +65,7 @@ def test_a_receiver_tuned_by_hand_stays_where_it_is_and_has_two_oscillators() ->
     able = Capabilities(
         "Line in", ((6.954e6, 7.146e6),), (96e3, 192e3), ("",), 16, own_clock=True, fixed_centre_hz=7.05e6
     )
-    station = begun(Station("Y"), BoxAnswers("Box", "End-fed wire"))
+    station = built(Station("Y"), BoxAnswers(receiver=plain_receiver("Box"), antennas=("End-fed wire",)))
     station = checked(with_capabilities(station, "Box", able, "sound:Line in?centre=7.05M", "2026-11-27"))
     line = next(iter(station.resolved_routes()))
     part = line.receiver
@@ -75,16 +76,6 @@ def test_a_receiver_tuned_by_hand_stays_where_it_is_and_has_two_oscillators() ->
     assert narrow.why_not(7.1e6)
     assert not narrow.why_not(7.09e6)
     assert not part.why_not(7.1e6)
-
-
-@pytest.mark.parametrize("converter", converters())
-@pytest.mark.parametrize("antenna", antennas())
-def test_whatever_is_in_the_box_makes_a_yard(antenna: str, converter: str) -> None:
-    station = checked(begun(Station("Y"), BoxAnswers(" ", antenna, converter, "121 MHz")))
-    line = next(iter(station.resolved_routes()))
-    assert line.missing == ""
-    assert line.antenna.name == antenna
-    assert len(station.references) == 6
 
 
 def test_addresses_are_made_without_their_syntax() -> None:

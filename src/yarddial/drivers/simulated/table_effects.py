@@ -23,9 +23,7 @@ def _set_menu(port: WorldPort, menu_hz: float) -> WorldPort:
     if not menu_hz:
         return port
     stages = tuple(
-        msgspec.structs.replace(s, lo_error_hz=s.lo_error_hz + s.lo_hz * menu_hz / MENU_AT_HZ)
-        if is_rig(s.name)
-        else s
+        msgspec.structs.replace(s, lo_error_hz=s.lo_error_hz + s.lo_hz * menu_hz / MENU_AT_HZ) if is_rig(s.name) else s
         for s in port.stages
     )
     return msgspec.structs.replace(port, stages=stages)

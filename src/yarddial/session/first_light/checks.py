@@ -180,6 +180,9 @@ class FirstLight:
         uncounted = heard.uncounted
         whole = heard.samples.size + heard.said_lost + uncounted
         figures = {"rate_hz": ask.rate_hz, "lost_share": (heard.said_lost + uncounted) / max(whole, 1)}
+        if heard.is_behind and not heard.said_lost and not uncounted:
+            what = "this computer reads too slowly: samples were still queued at the end"
+            return CheckResult(name, "look", what, "close other programs, or use a lower rate", figures=figures)
         if not heard.said_lost and not uncounted:
             self._clock = heard
             return CheckResult(

@@ -11,6 +11,10 @@ from yarddial.dsp.spectra import power_density
 
 # With less than half a step of noise an ADC distorts weak signals; this far above its own floor it does not.
 DITHERED_DB = 6.0
+# A block that takes this share of its own duration to arrive was waited for: no older ones are queued before it.
+WAITED_SHARE = 0.5
+# Read on at most this much longer, as a share of the time asked for, until the queue is empty.
+MAX_CATCH_UP = 1.0
 
 
 class ListenedBlock(msgspec.Struct, frozen=True):
@@ -18,6 +22,8 @@ class ListenedBlock(msgspec.Struct, frozen=True):
 
     fast_ppm, fast_sigma_ppm : excess of their rate over this computer's clock, by a straight line through the arrival
     times of blocks, and its uncertainty.
+    is_behind : this computer reads too slowly, so blocks were still queued at the end; then nothing is missing by the
+    clock.
     """
 
     samples: NDArray[np.complex64]
@@ -26,6 +32,7 @@ class ListenedBlock(msgspec.Struct, frozen=True):
     missing: int
     fast_ppm: float = 0.0
     fast_sigma_ppm: float = float("inf")
+    is_behind: bool = False
 
     @property
     def uncounted(self) -> int:
@@ -36,28 +43,43 @@ class ListenedBlock(msgspec.Struct, frozen=True):
 def listen(device: Device, time: TimeSource, rate_hz: float, seconds_s: float) -> ListenedBlock:
     """Read for a number of seconds; samples missing by the clock are those that the receiver did not report.
 
-    The first block starts the clock; one block of unevenness is allowed.
+    The first block starts the clock; one block of unevenness is allowed. Samples that still wait in a queue are not
+    missing: where some seem to be, read on until none do, at most as long again.
     """
     first = device.read()
     if first is None:
         return ListenedBlock(np.empty(0, np.complex64), rate_hz, 0, 0)
     begun_s, parts, lost, got = time.now_s(), [first.samples], 0, 0
     moments: list[tuple[float, int]] = []
-    while got < seconds_s * rate_hz:
+    wanted = seconds_s * rate_hz
+    missing, at_once, waited = 0, 0, 0
+    while got < wanted or (missing > _unevenness(got) and got < (1 + MAX_CATCH_UP) * wanted):
+        asked_s = time.now_s()
         block = device.read()
         if block is None:
             break
-        parts.append(block.samples)
+        now_s, is_wanted = time.now_s(), got < wanted
         lost += block.lost
         got += block.samples.size + block.lost
-        moments.append((time.now_s() - begun_s, got))
-    elapsed_s = time.now_s() - begun_s
-    missing = round(elapsed_s * rate_hz) - got
-    unevenness = max(int(0.002 * got), 64)
+        missing_now = round((now_s - begun_s) * rate_hz) - got
+        if is_wanted:
+            missing = missing_now
+            parts.append(block.samples)
+            moments.append((now_s - begun_s, got))
+            continue
+        missing = min(missing, missing_now)
+        is_at_once = now_s - asked_s < WAITED_SHARE * block.samples.size / rate_hz
+        at_once, waited = at_once + is_at_once, waited + (not is_at_once)
+    is_missing, is_behind = missing > _unevenness(got), at_once > waited
     fast_ppm, sigma_ppm = _fast_ppm(moments, rate_hz)
     return ListenedBlock(
-        np.concatenate(parts), rate_hz, lost, missing if missing > unevenness else 0, fast_ppm, sigma_ppm
-    )
+        np.concatenate(parts), rate_hz, lost, missing if is_missing and not is_behind else 0, fast_ppm, sigma_ppm,
+        is_missing and is_behind,
+    )  # fmt: skip
+
+
+def _unevenness(count: int) -> int:
+    return max(int(0.002 * count), 64)
 
 
 def _fast_ppm(moments: list[tuple[float, int]], rate_hz: float) -> tuple[float, float]:

@@ -1,125 +1,106 @@
-"""The sheet "What have you got?": a receiver, a converter, an antenna; then the yard is built."""
+"""The sheet "What have you got?": seven questions, a drawing that grows with the answers, and what it can do."""
 
 from collections.abc import Callable
+from functools import partial
 
+import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent
-from PyQt6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.analysis.audit.caution import caution_for
-from yarddial.drivers.discovery import Told
-from yarddial.session.receiver.capabilities_in_yard import with_capabilities
+from yarddial.session.first_yard.answers import BoxAnswers, Leaflet
+from yarddial.session.first_yard.building import built
+from yarddial.session.first_yard.questions import Question, asked
+from yarddial.session.first_yard.summary import summary_of
 from yarddial.session.session import Session
-from yarddial.session.station.from_the_box import NO_PART, BoxAnswers, antennas, begun, converters, lo_text
-from yarddial.ui.receiver_picker.found_list import FoundList
-from yarddial.ui.receiver_picker.told_forms import told_forms
+from yarddial.ui.from_the_box.option_page import OptionPage, Page
+from yarddial.ui.from_the_box.question_pages import QuestionPages
+from yarddial.ui.from_the_box.receiver_page import ReceiverPage
+from yarddial.ui.from_the_box.yard_drawing import YardDrawing
 from yarddial.ui.theme.lettering import font, px
-from yarddial.ui.widgets.choice import ChoiceBox
+from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.soon import Soon
-from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
-from yarddial.yard import clock
-from yarddial.yard.editing import choose_port
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound
-from yarddial.yard.shelf import shelf
-
-# A receiver that starts above this does not receive short wave by itself.
-HF_ENDS_HZ = 20e6
+from yarddial.yard.station import Station
 
 
 class FromTheBox(Sheet):
-    """Three choices; the driver describes the receiver."""
+    """One question at a time; each can be skipped, and nothing is built before the last page."""
 
     manual_page = "evening"
 
     def __init__(
         self, parent: QWidget, session: Session, show_demo: Callable[[], object], open_file: Callable[[], object],
-        built: Callable[[], object],
+        begin: Callable[[Station], bool], built: Callable[[], object],
     ) -> None:  # fmt: skip
-        super().__init__(parent, "What have you got?", 860)
-        self._session, self._choice, self._built = session, session.receiver_choice, built
-        self._told: Told | None = None
+        """begin : open a yard of its own with this station in a new window; False where there are no files to begin."""
+        super().__init__(parent, "What have you got?", 900)
+        self._session, self._begin, self._built = session, begin, built
+        self.answers = BoxAnswers(region=session.desk.station.region)
+        self._at = 0
+        self.count = Words("", 13, tone="quiet")
         self.headline = Headline()
-        self.found = FoundList()
-        self.stream, self.sound, self.recording, self.program = told_forms(
-            self._choice.is_allowed, self._choice.allow, self._ask
-        )
-        self.found.chosen.connect(self._ask)
-        self.others = button("It is none of these", plain=True, tip="A sound card, a recording, samples of a program")
-        self.others.clicked.connect(self._show_others)
-        self.name, self.lo = QLineEdit(), QLineEdit()
-        for field, what in ((self.name, "Name of the receiver"), (self.lo, "Oscillator of the converter")):
-            field.setFont(font(13, "mono"))
-            field.setAccessibleName(what)
-        self.converter, self.antenna = ChoiceBox("Converter", at_left=True), ChoiceBox("Antenna", at_left=True)
-        self.converter.addItems(list(converters()))
-        self.antenna.addItems(list(antennas()))
-        self.converter.textActivated.connect(self._show_lo)
-        self.antenna.textActivated.connect(self._say_antenna)
-        self._antenna_said = False
-        self.socket = ChoiceBox("Socket of the receiver", at_left=True)
-        self._socket_words = Words("into its socket", 13)
-        self.usual = QCheckBox("the world's standard frequencies as known stations")
-        self.usual.setFont(font(13))
-        self.usual.setChecked(True)
-        self.build = button("Build the yard", strong=True)
-        self.build.clicked.connect(self._build)
+        self.receiver = ReceiverPage(session.receiver_choice, self._receiver_changed)
+        self._pages = QuestionPages(lambda: self.answers, self._answer)
+        self._holder = QVBoxLayout()
+        self.drawing = YardDrawing()
+        self.back = button("Back")
+        self.skip = button("Skip this")
+        self.next = button("Next", strong=True)
+        self.build = button("Build this yard", strong=True)
+        self._is_into_open = False
+        for pressed, act in (
+            (self.back, partial(self._step, -1)), (self.skip, self._skip), (self.next, partial(self._step, 1)),
+            (self.build, self._build),
+        ):  # fmt: skip
+            pressed.clicked.connect(partial(self._pressed, act))
+        self._lay_out(show_demo, open_file)
+        self._show_soon = Soon(self, self._show_receiver)
+        choice = session.receiver_choice
+        self.when_left(choice.on_choice_changed(self._show_soon), choice.leave)
+        choice.search()
+        self._show()
+
+    def _lay_out(self, show_demo: Callable[[], object], open_file: Callable[[], object]) -> None:
+        self.body.setSpacing(px(10))
+        for widget in (self.count, self.headline):
+            self.body.addWidget(widget)
+        self.body.addLayout(self._holder)
+        self.body.addStretch()
+        foot = QHBoxLayout()
+        self.receiver.hide()
+        below = QWidget()
+        column = QVBoxLayout(below)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(hairline())
+        column.addWidget(self.drawing)
+        self.add_foot(foot, below)
         demo = button("Look at the demo yard instead", plain=True)
         demo.clicked.connect(self._leave_for(show_demo))
         file = button("Open a file", plain=True)
         file.clicked.connect(self._leave_for(open_file))
-        for at, choice in enumerate((demo, file, self.build)):
-            self.buttons.insertWidget(at + 1, choice)
-        self._lay_out()
-        self._show_soon = Soon(self, self._show)
-        self.when_left(self._choice.on_choice_changed(self._show_soon), self._choice.leave)
-        self._choice.search()
-        self._show_lo(NO_PART)
-        self._show_sockets()
-        self._show()
+        self.elsewhere = (demo, file)
+        for at, choice in enumerate(self.elsewhere):
+            self.buttons.insertWidget(at, choice)
+        for choice in (self.back, self.skip, self.next, self.build):
+            self.buttons.addWidget(choice)
+        self.next.setDefault(True)
+        self.resize(px(900), px(760))
 
-    def _lay_out(self) -> None:
-        self.body.setSpacing(px(8))
-        self.body.addWidget(self.headline)
-        self.body.addWidget(Words("1. The receiver", 15, "serif"))
-        self.body.addWidget(self.found)
-        self.body.addWidget(self.others, 0, Qt.AlignmentFlag.AlignLeft)
-        self._forms = (self.stream, self.sound, self.recording, self.program)
-        for form in self._forms:
-            form.hide()
-            self.body.addWidget(form)
-        self.body.addWidget(Words("2. The rest of the line", 15, "serif"))
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(px(14))
-        grid.setVerticalSpacing(px(6))
-        grid.setColumnStretch(1, 1)
-        self._lo_words = Words("its oscillator, as its can says", 13)
-        rows = (
-            (Words("Call the receiver", 13), self.name), (Words("Antenna", 13), self.antenna),
-            (Words("Converter before the receiver", 13), self.converter), (self._lo_words, self.lo),
-            (self._socket_words, self.socket),
-        )  # fmt: skip
-        for row, (label, widget) in enumerate(rows):
-            grid.addWidget(label, row, 0)
-            grid.addWidget(widget, row, 1)
-        self.body.addLayout(grid)
-        self.caution = Words("", 12, tone="ochre", wrap=True)
-        # Keep room for two cautions, so that nothing moves with the choice.
-        self.caution.setMinimumHeight(px(36))
-        self.caution.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.body.addWidget(self.caution)
-        for choice in (self.antenna, self.converter):
-            choice.currentTextChanged.connect(self._show_caution)
-        self._show_caution()
-        self.body.addWidget(self.usual)
-        self.body.addStretch()
-        self.resize(px(860), px(745))
+    @property
+    def question(self) -> Question | None:
+        """Question shown; None on the last page."""
+        questions = asked(self.answers)
+        return questions[self._at] if self._at < len(questions) else None
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         """Stop discovering when hidden."""
-        self._choice.leave()
+        self._session.receiver_choice.leave()
         super().hideEvent(event)
 
     def _leave_for(self, act: Callable[[], object]) -> Callable[[], None]:
@@ -129,99 +110,135 @@ class FromTheBox(Sheet):
 
         return leave
 
-    def _show_others(self) -> None:
-        for form in self._forms:
-            form.show()
-        self.others.hide()
+    def _pressed(self, act: Callable[[], object], _checked: bool = False) -> None:
+        act()
 
-    def _show_lo(self, converter: str) -> None:
-        text = lo_text(converter)
-        self.lo.setText(text)
-        for widget in (self._lo_words, self.lo):
-            widget.setVisible(bool(text))
-        self._guess_antenna()
+    def _answer(self, **values: object) -> None:
+        self.answers = msgspec.structs.replace(self.answers, **values)
+        self._draw()
 
-    def _show_caution(self, *_: object) -> None:
-        """Show the cautions of the chosen antenna and converter, each once."""
-        chosen = (self.antenna.currentText(), self.converter.currentText())
-        cautions = dict.fromkeys(caution_for(part) for part in shelf() if part.name in chosen)
-        self.caution.setText("\n".join(caution for caution in cautions if caution))
-
-    def _say_antenna(self, _: str) -> None:
-        self._antenna_said = True
-
-    def _guess_antenna(self) -> None:
-        """Preselect a wire for HF, or a whip for a receiver that starts above it."""
-        capabilities = self._told
-        if self._antenna_said or capabilities is None or capabilities.capabilities is None:
+    def _step(self, step: int) -> None:
+        """Next or previous question; a leaflet that cannot be keeps its page."""
+        if step > 0 and not self._draw():
             return
-        high = capabilities.capabilities.ranges_hz[0][0] >= HF_ENDS_HZ and self.converter.currentText() == NO_PART
-        self.antenna.setCurrentText("Short whip" if high else "End-fed wire")
+        self._at = min(max(self._at + step, 0), len(asked(self.answers)))
+        self._show()
 
-    def _show_sockets(self) -> None:
-        capabilities = self._told
-        ports = (
-            capabilities.capabilities.ports
-            if capabilities is not None and capabilities.capabilities is not None
-            else ()
-        )
-        self.socket.clear()
-        self.socket.addItems(list(ports))
-        for widget in (self._socket_words, self.socket):
-            widget.setVisible(len(ports) > 1)
+    def _skip(self) -> None:
+        """Leave the question without an answer, also one that was begun."""
+        question = self.question
+        if question is not None:
+            default = msgspec.structs.asdict(BoxAnswers())[question.takes]
+            more = {"converter": "", "leaflet": Leaflet()} if question.name == "between" else {}
+            self._answer(**{question.takes: default}, **more)
+        self._step(1)
 
-    def _ask(self, device: str) -> None:
-        self._told = None
-        self._choice.ask(device, self._take)
+    def _receiver_changed(self) -> None:
+        self._answer(receiver=self.receiver.receiver())
+        self._show_receiver()
 
-    def _take(self, announced: Told) -> None:
-        self._told = announced
-        if announced.capabilities is not None and not self.name.isModified():
-            self.name.setText(announced.capabilities.name)
-        self._guess_antenna()
-        self._show_sockets()
+    def _draw(self) -> bool:
+        """Draw what the answers describe; show why it cannot be built, and return whether it can."""
+        try:
+            self.drawing.show_station(built(Station(""), self.answers))
+        except YardDialError as error:
+            sentence = str(error)
+            self.headline.show_verdict("stop", f"{sentence[:1].upper()}{sentence[1:]}.", "Correct it, or skip this.")
+            return False
+        if self.question is not None and self.question.name != "receiver":
+            self.headline.show_verdict("unknown", self.question.title, self.question.why)
+        return True
+
+    def _show(self) -> None:
+        """Show the question, or what is about to be built."""
+        question, questions = self.question, asked(self.answers)
+        self.receiver.hide()
+        self._holder.removeWidget(self.receiver)
+        self.receiver.setParent(self)
+        empty(self._holder)
+        self.back.setVisible(self._at > 0)
+        for widget in self.elsewhere:
+            widget.setVisible(self._at == 0)
+        self.skip.setVisible(question is not None)
+        self.next.setVisible(question is not None)
+        self.build.setVisible(question is None)
+        self.count.setText(f"Question {self._at + 1} of {len(questions)}" if question is not None else "Your yard")
+        if question is None:
+            self._show_summary()
+            return
+        self._draw()
+        if question.name == "receiver":
+            page: QWidget = self.receiver
+            self._show_receiver()
+        else:
+            page = self._pages.page(question)
+        self._holder.addWidget(page)
+        page.show()
+        if isinstance(page, OptionPage):
+            page.focus_first()
+        self.next.setDefault(True)
+
+    def _show_receiver(self) -> None:
+        """What is plugged in, and how far the question of the chosen one has got."""
+        if self.question is None or self.question.name != "receiver":
+            return
+        choice, part = self._session.receiver_choice, self.answers.receiver
+        self.receiver.show_found()
+        if choice.is_asking:
+            self.headline.show_verdict("unknown", "Asking the receiver what it can.", "It is opened for a moment.")
+        elif choice.trouble and part is None:
+            sentence = f"{choice.trouble[:1].upper()}{choice.trouble[1:]}."
+            self.headline.show_verdict("stop", sentence, "Choose another, or put that right and choose it again.")
+        elif part is not None:
+            span = f"It tunes {format_bound(part.tuner_low_hz)} to {format_bound(part.tuner_high_hz)}."
+            self.headline.show_verdict("good", f"The receiver is {part.name}.", span)
+        else:
+            self.headline.show_verdict("unknown", self.question.title, self.question.why)
+        self.next.setEnabled(not choice.is_asking)
+
+    def _show_summary(self) -> None:
+        """The verdict on what is about to be built."""
+        page = Page()
+        station = built(Station(""), self.answers)
+        summary = summary_of(station, self.answers)
+        self.drawing.show_station(station)
+        self.headline.show_verdict(summary.mark, summary.headline, "Nothing is built before you say so.")
+        for mark, words in (*summary.wishes, *summary.findings):
+            row = QHBoxLayout()
+            sign = MarkSign(size=11)
+            sign.set_mark(mark)
+            row.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(Words(words, 13, wrap=True), 1)
+            page.column.addLayout(row)
+        for caution in summary.cautions:
+            page.column.addWidget(Words(caution, 12, tone="ochre", wrap=True))
+        open_yard = self._session.desk.station
+        if open_yard.parts:
+            into = QCheckBox(f"Add it to {open_yard.name}, the yard that is open, instead of a yard of its own")
+            into.setFont(font(13))
+            into.setChecked(self._is_into_open)
+            into.toggled.connect(self._choose_into_open)
+            page.column.addWidget(into)
+        self._holder.addWidget(page)
+        self.build.setEnabled(bool(station.parts))
+        self.build.setDefault(True)
         self.build.setFocus()
 
+    def _choose_into_open(self, on: bool) -> None:
+        self._is_into_open = on
+
     def _build(self) -> None:
-        capabilities = self._told
-        if capabilities is None or capabilities.capabilities is None:
-            return
-        answers = BoxAnswers(
-            self.name.text(), self.antenna.currentText(), self.converter.currentText(), self.lo.text(),
-            self.usual.isChecked(),
-        )  # fmt: skip
+        """A yard of its own, unless the open one is empty or the person wants it added to that."""
         desk = self._session.desk
+        is_own = bool(desk.station.parts) and not self._is_into_open
         try:
-            station = begun(desk.station, answers)
-            name = next(part.name for part in reversed(station.parts))
-            station = with_capabilities(station, name, capabilities.capabilities, capabilities.device, clock.today())
-            if self.socket.currentText():
-                station = choose_port(station, station.route, self.socket.currentText())
-            desk.edit("from the box", station)
+            if is_own and self._begin(built(Station("My yard"), self.answers)):
+                self.close()
+                return
+            desk.edit("from the box", built(desk.station, self.answers))
         except YardDialError as error:
             sentence = str(error)
             self.headline.show_verdict("stop", f"{sentence[:1].upper()}{sentence[1:]}.", "Nothing was built.")
             return
         self.close()
         self._built()
-
-    def _show(self) -> None:
-        choice = self._choice
-        receivers = choice.listing.receivers if choice.listing is not None else ()
-        device = self._told.device if self._told is not None else ""
-        self.found.show_receivers([pair for pair in receivers if pair[0] != "sound"], device)
-        self.sound.show_inputs([sound_input for driver, sound_input in receivers if driver == "sound"])
-        able = self._told.capabilities if self._told is not None else None
-        self.build.setEnabled(able is not None)
-        if choice.is_asking:
-            self.headline.show_verdict("unknown", "Asking the receiver what it can.", "It is opened for a moment.")
-        elif choice.trouble:
-            sentence = f"{choice.trouble[:1].upper()}{choice.trouble[1:]}."
-            self.headline.show_verdict("stop", sentence, "Choose another, or put that right and choose it again.")
-        elif able is not None:
-            low_hz, high_hz = able.ranges_hz[0][0], able.ranges_hz[-1][1]
-            span = f"It tunes {format_bound(low_hz)} to {format_bound(high_hz)}."
-            self.headline.show_verdict("good", f"The receiver is {able.name}.", f"{span} Now say what is before it.")
-        else:
-            what = "Take the receiver that is plugged in, or a simulated one to try things out."
-            self.headline.show_verdict("unknown", "Which receiver is it?", what)
