@@ -74,7 +74,9 @@ def judged(station: Station, route: Route, dial_hz: float) -> tuple[str, bool, f
     assert isinstance(antenna, Antenna)
     assert isinstance(receiver, Receiver)
     here_hz, inverted = dial_hz, False
-    out = dial_hz > antenna.high_hz
+    # A bare conductor receives up to fifteen times its range, one with an amplifier only within it.
+    is_bare = antenna.need is None and antenna.kind not in ("dummy load", "dish")
+    out = dial_hz > antenna.high_hz * (15 if is_bare else 1)
     for name in route.parts[1:-1]:
         part = parts[name]
         if isinstance(part, TwoPort):
@@ -104,7 +106,7 @@ def judged(station: Station, route: Route, dial_hz: float) -> tuple[str, bool, f
         out = True
     else:
         hole = any(low < here_hz < high for low, high in receiver.holes_hz)
-    state = "out" if out else "hole" if hole else "under" if dial_hz < antenna.low_hz else "reached"
+    state = "out" if out else "hole" if hole else "weak" if not antenna.low_hz <= dial_hz <= antenna.high_hz else "reached"
     return state, inverted, here_hz
 
 

@@ -150,7 +150,7 @@ def test_a_direct_route_needs_no_offset() -> None:
 
 def test_a_place_out_of_reach_is_refused_with_the_reason() -> None:
     yard = demo_station()
-    with pytest.raises(BadPath, match="Long wire serves"):
+    with pytest.raises(BadPath, match="Ladder takes 50 kHz to 60 MHz"):
         settings_card(yard, yard.resolve(VIA_LADDER), 145.2e6)
 
 

@@ -7,14 +7,17 @@ import msgspec
 import pytest
 
 from random_yard import judged, random_yard
+from yarddial.yard.antenna_gain import weaker_db
 from yarddial.yard.bands import BANDS
 from yarddial.yard.demo import DIRECT, HEARTH_IF, VIA_DISH, VIA_HEARTH, VIA_LADDER, demo_station
 from yarddial.yard.editing import prefer_route
 from yarddial.yard.frequency_conversion import SamplingClock, trace, trace_back
-from yarddial.yard.parts import Antenna
+from yarddial.yard.parts import Antenna, Need
 from yarddial.yard.plugs import SocketKey
 from yarddial.yard.reach import HIGH_HZ, LOW_HZ, Reaches, best_route, choices, coverage, why_out_of_reach
+from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.shared_sockets import with_switching
+from yarddial.yard.shelf import shelf
 from yarddial.yard.station import Station
 
 
@@ -30,7 +33,7 @@ def test_coverage_senses_and_arithmetic_agree_with_a_brute_force_judge(seed: int
             state, inverted, port_hz = judged(station, route, hertz)
             segment = next(s for s in segments if s.low_hz <= hertz <= s.high_hz)
             assert segment.state == state
-            if state in ("reached", "under"):
+            if state in ("reached", "weak"):
                 assert segment.inverted == inverted
                 here = line.at(hertz)
                 assert here.points()[-1].out_hz == pytest.approx(port_hz, abs=1e-5)
@@ -82,10 +85,30 @@ def test_routes_stand_in_the_order_that_their_reasons_tell() -> None:
     assert choices(plain, 10e6)[1].reason.endswith("needs a hand")
 
 
+def test_outside_its_range_an_antenna_is_weak_by_so_much_and_not_refused() -> None:
+    yard = demo_station()
+    wire, whip = yard.part("Long wire"), next(a for a in shelf() if a.name == "Short whip")
+    assert isinstance(wire, Antenna)
+    assert isinstance(whip, Antenna)
+    # Ten decibels for each decade above 30 MHz and 1 GHz: 5.1 and 0.4 dB, known within 6 dB.
+    for antenna, hertz, lost_db in ((wire, 98e6, 5.1), (whip, 1.09e9, 0.4)):
+        weaker = weaker_db(antenna, hertz)
+        assert weaker is not None
+        assert (round(weaker.value, 1), weaker.sigma) == (lost_db, 6.0)
+    route = ResolvedRoute("x", wire, (), yard.resolve(DIRECT).receiver, 98e6)
+    assert route.reach(98e6).state == "weak"
+    assert route.reach(451e6).state == "out"
+    active = msgspec.structs.replace(route, antenna=msgspec.structs.replace(wire, need=Need(9.0, 13.8, 150.0, "line")))
+    assert active.reach(98e6).state == "out"
+    assert weaker_db(wire, 10e6) is None
+
+
 def test_points_stay_while_the_route_serves_and_go_to_a_better_one_when_it_is_only_weak() -> None:
     station = msgspec.structs.replace(demo_station(), route=HEARTH_IF)
     assert best_route(station, 14e6) == HEARTH_IF
-    assert best_route(station, 50e6) == DIRECT
+    assert best_route(station, 70e6) == DIRECT
+    # Outside both antennas' ranges by about as much: the person's first choice decides.
+    assert best_route(station, 50e6) == VIA_LADDER
     assert best_route(msgspec.structs.replace(station, route=DIRECT), 29e6) == VIA_LADDER
     assert best_route(station, 5e9) == HEARTH_IF
     assert "Saucer takes" in why_out_of_reach(station, 5e9)

@@ -24,6 +24,9 @@ USUAL_LOSS_DB = {
 # Loss per decade of frequency below the range of an antenna without a model of its own.
 DECADE_DB = 40.0
 MAX_LOSS_DB = 120.0
+# Above its range a conductor still receives: its pattern splits into lobes and its feed no longer fits. Loss per
+# decade of frequency, its uncertainty, and how many times its range an antenna is taken to receive at all.
+ABOVE_DECADE_DB, ABOVE_SIGMA_DB, MAX_TIMES_ABOVE = 10.0, 6.0, 15.0
 # Noise figure of an active antenna's amplifier, referred to its input: below and above 30 MHz.
 ACTIVE_NF_DB, ACTIVE_LIMIT_HZ = (28.0, 8.0), 30e6
 # Share of ground in the view: half at the horizon; a dish points up and sees ground only past its rim.
@@ -40,6 +43,24 @@ def ground_share(antenna: Antenna) -> float:
     return GROUND_SHARES.get(antenna.kind, 0.5)
 
 
+def highest_hz(antenna: Antenna) -> float:
+    """Frequency up to which an antenna receives anything, weakly above its range.
+
+    An amplifier ends where its range does, and a dummy load receives nothing.
+    """
+    is_bare = not is_active(antenna) and antenna.kind not in ("dummy load", "dish")
+    return antenna.high_hz * (MAX_TIMES_ABOVE if is_bare else 1.0)
+
+
+def weaker_db(antenna: Antenna, frequency_hz: float) -> Value | None:
+    """Loss outside the antenna's range compared with what is usual within it, dB, positive; None within its range."""
+    if antenna.low_hz <= frequency_hz <= antenna.high_hz:
+        return None
+    usual_db = USUAL_LOSS_DB.get(antenna.kind, 1.0)
+    delivered = handed_over_db(antenna, frequency_hz)
+    return Value(max(-delivered.value - usual_db, 0.0), delivered.sigma, "assumed", note="by its kind and length")
+
+
 def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
     """Gain of the real antenna relative to a lossless one, dB at the socket; negative for a loss.
 
@@ -52,6 +73,9 @@ def handed_over_db(antenna: Antenna, frequency_hz: float) -> Value:
     if is_active(antenna):
         return Value(0.0, 5.0, "assumed", note="active: usual for its class")
     min_db = USUAL_LOSS_DB.get(antenna.kind, 1.0)
+    if frequency_hz > antenna.high_hz:
+        above_db = min_db + ABOVE_DECADE_DB * log10(frequency_hz / antenna.high_hz)
+        return Value(-above_db, ABOVE_SIGMA_DB, "assumed", note="above its range")
     lost_db = max(min(_lost_db(antenna, frequency_hz), MAX_LOSS_DB), min_db)
     return Value(-lost_db, 3.0 if lost_db < 10 else 5.0, "assumed", note="by its kind and length")
 

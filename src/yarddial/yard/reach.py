@@ -6,6 +6,7 @@ from itertools import pairwise
 
 import msgspec
 
+from yarddial.yard.antenna_gain import ABOVE_SIGMA_DB, highest_hz, weaker_db
 from yarddial.yard.frequency import format_sigma
 from yarddial.yard.frequency_conversion import Stage
 from yarddial.yard.parts import Transceiver, converters_of
@@ -41,7 +42,7 @@ def choices(
 ) -> tuple[Choice, ...]:
     """All routes for a dial frequency, the best first, those that do not reach it last.
 
-    Order: in the antenna's range before under it; without moving a plug; preferred by the person; without the
+    Order: in the antenna's range before outside it; without moving a plug; preferred by the person; without the
     transceiver, which must be on and tuned along; then by the sigma that crystal and oscillators bring: as
     `sigma_hz_of` knows it, else from the parts' own values.
     """
@@ -54,7 +55,7 @@ def choices(
         sigma_hz = resolved.sigma_hz(dial_hz) if sigma_hz_of is None else sigma_hz_of(resolved)
         rig = resolved.transceiver if resolved.transceiver is not None and resolved.transceiver.tap == "if" else None
         by_hand = bool(moves_for(station, route.name))
-        key = (reach.state == "under", by_hand, not route.preferred, rig is not None, sigma_hz, index)
+        key = (reach.state == "weak", _weakness(resolved.at(dial_hz)), by_hand, not route.preferred, rig is not None, sigma_hz, index)
         words = _words(resolved.at(dial_hz), reach, route.preferred, rig, sigma_hz) + ", needs a hand" * by_hand
         ranked.append((tuple(float(k) for k in key), Choice(resolved, reach, words, route.preferred)))
     return tuple(choice for _, choice in sorted(ranked, key=lambda item: item[0]))
@@ -138,7 +139,7 @@ def reached_spans(route: ResolvedRoute) -> tuple[tuple[float, float], ...]:
 def _words(route: ResolvedRoute, reach: Reach, preferred: bool, rig: Transceiver | None, sigma_hz: float) -> str:
     words: list[str] = [format_sigma(sigma_hz)] + (["your first choice"] if preferred else [])
     if reach.reason:
-        words.append(reach.reason)
+        words.append(reach.reason + _by_how_much(route))
     if rig is not None:
         words.append(f"{rig.name} must be on and tuned along")
     elif route.converters:
@@ -148,6 +149,17 @@ def _words(route: ResolvedRoute, reach: Reach, preferred: bool, rig: Transceiver
     if reach.inverted:
         words.append("inverted")
     return ", ".join(words)
+
+
+def _weakness(route: ResolvedRoute) -> int:
+    """How far outside its range an antenna is, in steps of what the model can tell apart."""
+    weaker = weaker_db(route.antenna, route.dial_hz)
+    return 0 if weaker is None else round(weaker.value / ABOVE_SIGMA_DB)
+
+
+def _by_how_much(route: ResolvedRoute) -> str:
+    weaker = weaker_db(route.antenna, route.dial_hz)
+    return "" if weaker is None else f" by some {weaker.value:.0f} ± {weaker.sigma:.0f} dB"
 
 
 def _edges(route: ResolvedRoute) -> set[float]:
@@ -168,4 +180,4 @@ def _edges(route: ResolvedRoute) -> set[float]:
                 before |= {(edge - stage.offset_hz) * stage.sense for edge in edges}
             edges = before
         edges |= set(part.edges_hz())
-    return edges | {route.antenna.low_hz, route.antenna.high_hz}
+    return edges | {route.antenna.low_hz, route.antenna.high_hz, highest_hz(route.antenna)}

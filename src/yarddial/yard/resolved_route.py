@@ -6,17 +6,18 @@ from typing import Literal
 
 import msgspec
 
+from yarddial.yard.antenna_gain import highest_hz
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_bound
 from yarddial.yard.frequency_conversion import SamplingClock, Stage, dial_for_shown, path_sense, shown_for_dial
 from yarddial.yard.parts import Antenna, Converter, Inner, Part, Receiver, Transceiver, Value
 from yarddial.yard.parts.spans import span_text
 
-ReachState = Literal["reached", "under", "hole", "out"]
+ReachState = Literal["reached", "weak", "hole", "out"]
 
 
 class Reach(msgspec.Struct, frozen=True):
-    """Result of a route for one frequency: reached, below or above the antenna's range, in a hole, or out of range.
+    """Result of a route for one frequency: reached, weak outside the antenna's range, in a hole, or out of range.
 
     reason : why it is not simply reached; empty when it is. by : name of the part that refuses.
     """
@@ -29,7 +30,7 @@ class Reach(msgspec.Struct, frozen=True):
     @property
     def is_reached(self) -> bool:
         """Return True when signals may be heard there, even if weakly."""
-        return self.state in ("reached", "under")
+        return self.state in ("reached", "weak")
 
 
 class RoutePoint(msgspec.Struct, frozen=True):
@@ -181,7 +182,7 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         if self.missing:
             return Reach("out", False, self.missing)
         antenna = self.antenna
-        if dial_hz > antenna.high_hz:
+        if dial_hz > highest_hz(antenna):
             serves = f"{antenna.name} serves {span_text(antenna.low_hz, antenna.high_hz)}"
             return Reach("out", False, serves, antenna.name)
         here_hz, sense = dial_hz, 1
@@ -200,7 +201,9 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         fold = self.fold(here_hz)
         inverted = sense * (fold.sense if fold is not None else 1) < 0
         if dial_hz < antenna.low_hz:
-            return Reach("under", inverted, f"under {antenna.name}'s range, from {format_bound(antenna.low_hz)}: weak")
+            return Reach("weak", inverted, f"under {antenna.name}'s range, from {format_bound(antenna.low_hz)}: weak")
+        if dial_hz > antenna.high_hz:
+            return Reach("weak", inverted, f"above {antenna.name}'s range, to {format_bound(antenna.high_hz)}: weak")
         return Reach("reached", inverted)
 
     def why_not(self, dial_hz: float) -> str:

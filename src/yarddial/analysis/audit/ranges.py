@@ -33,7 +33,7 @@ def _ends_in_transmitter(station: Station, name: str) -> bool:
 
 def _route(route: ResolvedRoute) -> Iterator[BenchFinding]:
     segments = coverage(route)
-    if not any(segment.state in ("reached", "under") for segment in segments):
+    if not any(segment.state in ("reached", "weak") for segment in segments):
         reason = route.why_not((route.antenna.low_hz * route.antenna.high_hz) ** 0.5) or "its ranges do not meet"
         what = f"Route '{route.name}' reaches nothing: {reason}"
         yield BenchFinding(f"route:{route.name}", "stop", what, "look at the ranges of its parts")

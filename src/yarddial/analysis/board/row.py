@@ -18,7 +18,7 @@ from yarddial.yard.station import Station
 # Number of frequencies examined in a band.
 PLACES_A_BAND = 9
 # A route serves a place in these states.
-REACHED_STATES: tuple[ReachState, ...] = ("reached", "under")
+REACHED_STATES: tuple[ReachState, ...] = ("reached", "weak")
 Todo = Literal["", "bench", "measure", "apply", "ghosts", "listen"]
 
 

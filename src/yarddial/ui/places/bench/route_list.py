@@ -118,8 +118,8 @@ class RouteList(QWidget):
         name = self.choices[row].route.name
         for segment in self._coverages.get(name, ()):
             if segment.low_hz <= hertz <= segment.high_hz:
-                words = {"reached": "reached", "under": "weak", "hole": "a hole", "out": "out of range"}[segment.state]
-                words += ", inverted" if segment.inverted and segment.state in ("reached", "under") else ""
+                words = {"reached": "reached", "weak": "weak", "hole": "a hole", "out": "out of range"}[segment.state]
+                words += ", inverted" if segment.inverted and segment.state in ("reached", "weak") else ""
                 why = f": {segment.reason}" if segment.reason else ""
                 return f"{format_bound(segment.low_hz)} to {format_bound(segment.high_hz)}: {words}{why}"
         return ""
@@ -160,7 +160,7 @@ class RouteList(QWidget):
 
     def _paint_row(self, painter: QPainter, y: float, choice: Choice, focused: bool) -> None:
         c, active = palette(), choice.route.name == self._active
-        mark = {"reached": "good", "under": "look", "hole": "unknown", "out": "unknown"}[choice.reach.state]
+        mark = {"reached": "good", "weak": "look", "hole": "unknown", "out": "unknown"}[choice.reach.state]
         draw_mark(painter, QPointF(px(9), y + px(12)), px(9), mark)
         painter.setFont(font(13, "sans", 600 if active else 500))
         metrics = QFontMetricsF(painter.font())
@@ -183,7 +183,7 @@ class RouteList(QWidget):
         left, right = self.x_of(segment.low_hz), self.x_of(segment.high_hz)
         colour = palette().colour("spruce" if active else "slate", 1.0 if active else 0.6)
         width, tall = max(right - left, 2.0), px(8)
-        if segment.state == "under":
+        if segment.state == "weak":
             painter.fillRect(QRectF(left, y + tall / 2 - 1, width, 2), colour)
         elif segment.state == "reached" and segment.inverted:
             painter.fillRect(QRectF(left, y, width, px(3)), colour)
@@ -199,7 +199,7 @@ class RouteList(QWidget):
         for state, inverted, words in (
             ("reached", False, "reached"),
             ("reached", True, "inverted"),
-            ("under", False, "weak"),
+            ("weak", False, "weak"),
         ):
             sample = Segment(0.0, 1.0, state, inverted)  # type: ignore[arg-type]
             self._paint_sample(painter, x, y + px(3), sample)
@@ -209,7 +209,7 @@ class RouteList(QWidget):
 
     def _paint_sample(self, painter: QPainter, x: float, y: float, segment: Segment) -> None:
         colour, tall = palette().colour("slate", 0.8), px(8)
-        if segment.state == "under":
+        if segment.state == "weak":
             painter.fillRect(QRectF(x, y + tall / 2 - 1, px(18), 2), colour)
         elif segment.inverted:
             painter.fillRect(QRectF(x, y, px(18), px(3)), colour)
