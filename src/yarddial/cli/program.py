@@ -40,6 +40,7 @@ _COMMANDS = {
     "bench": "Check a yard: what is wrong with it, worst first.",
     "reach": "List the routes to a frequency, the best first, and what each covers.",
     "shelf": "List the parts on the shelf, or write one to a file.",
+    "kit": "Print what must lie on the table for a yard.",
     "lengths": "Print antenna lengths for a frequency.",
     "join-desktop": "Put a menu entry on the desktop, or take it away.",
     "rig": "Read a transceiver, or tune it, by its control daemon.",

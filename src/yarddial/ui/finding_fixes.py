@@ -180,6 +180,12 @@ class FindingFixes:
         self._go("True")
         self._session.calibration.measure()
 
+    def show_kit(self) -> None:
+        """Open the list of what must lie on the table."""
+        from yarddial.ui.kit_sheet import KitSheet
+
+        KitSheet(self._window, self._session.desk.station, Path.home()).show()
+
     def show_plugs(self) -> None:
         """Open the plugs and switches that a hand moves."""
         from yarddial.ui.plugs.sheet import PlugsSheet

@@ -141,6 +141,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain"),
         WindowAction("Yard", "Plugs and switches: what is connected", fixes.show_plugs, "",
                      "hand move plug socket lead cable knob antenna switch swap"),
+        WindowAction("Yard", "What must lie on the table: leads, supplies, order of work", fixes.show_kit, "",
+                     "list print adapters cables shopping ferrite extension put up antenna check list"),
         WindowAction("Yard", "Known stations", fixes.show_known_stations, "",
                      "reference references transmitter beacon add import csv time signal"),
         WindowAction("Yard", "Undo", session.undo, "undo", "take back revert"),

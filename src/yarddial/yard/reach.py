@@ -55,7 +55,15 @@ def choices(
         sigma_hz = resolved.sigma_hz(dial_hz) if sigma_hz_of is None else sigma_hz_of(resolved)
         rig = resolved.transceiver if resolved.transceiver is not None and resolved.transceiver.tap == "if" else None
         by_hand = bool(moves_for(station, route.name))
-        key = (reach.state == "weak", _weakness(resolved.at(dial_hz)), by_hand, not route.preferred, rig is not None, sigma_hz, index)
+        key = (
+            reach.state == "weak",
+            _weakness(resolved.at(dial_hz)),
+            by_hand,
+            not route.preferred,
+            rig is not None,
+            sigma_hz,
+            index,
+        )
         words = _words(resolved.at(dial_hz), reach, route.preferred, rig, sigma_hz) + ", needs a hand" * by_hand
         ranked.append((tuple(float(k) for k in key), Choice(resolved, reach, words, route.preferred)))
     return tuple(choice for _, choice in sorted(ranked, key=lambda item: item[0]))

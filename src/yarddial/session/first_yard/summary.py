@@ -47,7 +47,8 @@ def summary_of(station: Station, answers: BoxAnswers) -> Summary:
         mark, headline = "look", f"{len(wishes) - missed} of {len(wishes)} wishes are reached."
     else:
         count = len(routes)
-        mark, headline = "good", f"{count} route{'s' if count > 1 else ''} will reach the receiver."
+        mark = "look" if findings else "good"
+        headline = f"{count} route{'s' if count > 1 else ''} will reach the receiver{'; see to this first' * bool(findings)}."
     return Summary(mark, headline, tuple(wishes), tuple(findings), tuple(cautions))  # type: ignore[arg-type]
 
 

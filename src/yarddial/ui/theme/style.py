@@ -86,5 +86,17 @@ def _sheet(c: Palette) -> str:
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: {px(8)}px; }}
     QScrollBar::handle:horizontal {{ background: {c.hairline}; border-radius: {px(4)}px; min-width: {px(30)}px; }}
+    QCheckBox, QRadioButton {{ spacing: {px(8)}px; }}
+    QCheckBox::indicator, QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; background: {c.card};
+        border: {px(1.4)}px solid {c.quiet}; }}
+    QCheckBox::indicator {{ border-radius: {px(2)}px; }}
+    QRadioButton::indicator {{ border-radius: {px(1.4) + px(12) / 2}px; }}
+    QCheckBox::indicator:checked {{ background: {c.spruce}; border-color: {c.spruce}; }}
+    QRadioButton::indicator:checked {{ border: {px(4)}px solid {c.spruce}; width: {px(12) + 2 * px(1.4) - 2 * px(4)}px;
+        height: {px(12) + 2 * px(1.4) - 2 * px(4)}px; }}
+    QCheckBox::indicator:focus, QRadioButton::indicator:focus {{ border-color: {c.slate}; }}
+    QCheckBox::indicator:disabled, QRadioButton::indicator:disabled {{ background: transparent;
+        border-color: {c.hairline}; }}
+    QCheckBox:focus, QRadioButton:focus {{ text-decoration: underline; }}
     QFrame[hairline="true"] {{ background: {c.hairline}; border: none; }}
     """
