@@ -48,7 +48,9 @@ def summary_of(station: Station, answers: BoxAnswers) -> Summary:
     else:
         count = len(routes)
         mark = "look" if findings else "good"
-        headline = f"{count} route{'s' if count > 1 else ''} will reach the receiver{'; see to this first' * bool(findings)}."
+        headline = (
+            f"{count} route{'s' if count > 1 else ''} will reach the receiver{'; see to this first' * bool(findings)}."
+        )
     return Summary(mark, headline, tuple(wishes), tuple(findings), tuple(cautions))  # type: ignore[arg-type]
 
 

@@ -10,6 +10,7 @@ from yarddial.session.session import Session
 from yarddial.ui.places.listen.chart import ListenChart
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
+from yarddial.ui.places.listen.peak_sheet import PeakSheet
 from yarddial.ui.places.listen.recorder_row import RecorderRow
 from yarddial.ui.places.listen.sound_row import SoundRow
 from yarddial.ui.sound_out import SoundOut
@@ -87,6 +88,7 @@ class ListenPlace(QWidget):
         )
         self.kept = RecorderRow(session)
         self.compare = button("Compare", plain=True, tip="Two routes or settings in turn: which hears it better")
+        self.peak = button("Peak", plain=True, tip="A large bar for a tuner, an antenna or a dish that a hand moves")
         self.prove = button("Prove it", plain=True, tip="Something strong first, then one change at a time")
         self._tone = Words("", 12, "mono", tone="quiet")
         self.pointed = Words("", 12, "mono", tone="quiet")
@@ -120,6 +122,7 @@ class ListenPlace(QWidget):
         )
         status_row = QHBoxLayout()
         status_row.addWidget(self.pointed, 1)
+        status_row.addWidget(self.peak)
         status_row.addWidget(self.compare)
         status_row.addWidget(self.prove)
         status_row.addWidget(self.visited)
@@ -178,6 +181,7 @@ class ListenPlace(QWidget):
         self.scale.clicked.connect(self._scale)
         self.visited.activated.connect(lambda index: listening.go_back(index - 1) if index else None)
         self.emphasis.activated.connect(lambda: listening.change(deemphasis_us=self.emphasis.currentData()))
+        self.peak.clicked.connect(lambda: PeakSheet(self, session).show())
         self.compare.clicked.connect(lambda: ComparisonSheet(self, session).show())
         self.prove.clicked.connect(lambda: ReceptionCheckSheet(self, session).show())
         self.closer.clicked.connect(lambda: listening.zoom(-1))
