@@ -106,7 +106,8 @@ def judged(station: Station, route: Route, dial_hz: float) -> tuple[str, bool, f
         out = True
     else:
         hole = any(low < here_hz < high for low, high in receiver.holes_hz)
-    state = "out" if out else "hole" if hole else "weak" if not antenna.low_hz <= dial_hz <= antenna.high_hz else "reached"
+    is_usual = antenna.low_hz <= dial_hz <= antenna.high_hz
+    state = "out" if out else "hole" if hole else "reached" if is_usual else "weak"
     return state, inverted, here_hz
 
 

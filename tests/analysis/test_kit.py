@@ -31,8 +31,9 @@ def test_joints_name_the_ends_of_the_lead_that_is_needed() -> None:
     )
     lines = section(yard("Wide-band discone", "TV-stick receiver"), "Leads and adapters")
     assert lines == (
-        "Wide-band discone to TV-stick receiver: a lead or adapter, N jack to SMA plug", "To get: 1 x N jack to SMA plug",
-    )  # fmt: skip
+        "Wide-band discone to TV-stick receiver: a lead or adapter, N jack to SMA plug",
+        "To get: 1 x N jack to SMA plug",
+    )
     unknown = yard("Short whip", "TV-stick receiver")
     whip = unknown.part("Short whip")
     assert isinstance(whip, Antenna)

@@ -3,7 +3,9 @@
 from pathlib import Path
 
 import msgspec
+import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication
@@ -15,6 +17,7 @@ from yarddial.ui.places.listen.chart import ListenChart, dragged_edges
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
 from yarddial.ui.places.listen.place import ListenPlace
 from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
+from yarddial.ui.places.listen.two_recordings_sheet import TwoRecordingsSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.yard.errors import BadLevel
 
@@ -167,6 +170,34 @@ def test_both_edges_move_unless_shift_is_held(
     held: str, offset_hz: float, alone: bool, wanted: tuple[float, float]
 ) -> None:
     assert dragged_edges((-4_500.0, 4_500.0), held, offset_hz, alone) == wanted
+
+
+def test_two_recordings_are_compared_from_the_window(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
+    """The same noise power in both; the second's tone is 6 dB stronger."""
+    chance, time_s = np.random.default_rng(4), np.arange(480_000) / 48e3
+    for name, size in (("a", 0.05), ("b", 0.1)):
+        noise = chance.standard_normal((time_s.size, 2))
+        tone = size * np.exp(2j * np.pi * 5_000 * time_s)
+        soundfile.write(
+            tmp_path / f"{name}.wav", np.column_stack([tone.real, tone.imag]) + 0.01 * noise, 48_000, "FLOAT"
+        )
+    window.fixes.compare_recordings()
+    sheet = window.findChild(TwoRecordingsSheet)
+    assert sheet is not None
+    qtbot.mouseClick(sheet.compare, Qt.MouseButton.LeftButton)
+    assert "Name both" in sheet.headline.text()
+    sheet.first.setText(str(tmp_path / "a.wav"))
+    sheet.second.setText(str(tmp_path / "b.wav"))
+    sheet.signal.setText("5 kHz")
+    sheet.channel_width.setText("1 kHz")
+    qtbot.mouseClick(sheet.compare, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "Measuring" not in sheet.headline.text(), timeout=20_000)
+    assert "better by 6.0 dB" in sheet.headline.text()
+    assert sheet.headline.text().startswith("The second")
+    sheet.signal.setText("5 MHz")
+    qtbot.mouseClick(sheet.compare, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "is not in a.wav" in sheet.headline.text(), timeout=20_000)
+    sheet.close()
 
 
 @pytest.mark.wide

@@ -180,6 +180,12 @@ class FindingFixes:
         self._go("True")
         self._session.calibration.measure()
 
+    def compare_recordings(self) -> None:
+        """Open the comparison of two recordings."""
+        from yarddial.ui.places.listen.two_recordings_sheet import TwoRecordingsSheet
+
+        TwoRecordingsSheet(self._window, self._session).show()
+
     def show_kit(self) -> None:
         """Open the list of what must lie on the table."""
         from yarddial.ui.kit_sheet import KitSheet

@@ -200,6 +200,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
                      "pdf html export print document"),
         WindowAction("Tools", "Compare two routes or settings: which hears better", partial(window.go, "Listen"), "",
                      "antenna a b better versus difference"),
+        WindowAction("Tools", "Compare two recordings: of two receivers or computers", fixes.compare_recordings, "",
+                     "antenna a b better versus difference file sigmf wav"),
         WindowAction("Tools", "Record sound or samples", partial(window.go, "Listen"), "",
                      "wav sigmf iq save capture tape recorder"),
         WindowAction("Tools", "Play a recording", partial(window.go, "Listen"), "", "open file replay iq wav sigmf"),

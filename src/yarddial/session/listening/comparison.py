@@ -2,7 +2,6 @@
 
 import random
 from collections.abc import Callable
-from statistics import fmean
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -29,15 +28,13 @@ from yarddial.yard.station import Reference
 
 if TYPE_CHECKING:
     # Imported when first used, after the first paint.
-    from yarddial.analysis.comparison.difference import Difference
+    from yarddial.session.listening.pair_differences import Compared
 
 # Pairs of a complete comparison, and the duration of each measurement.
 PAIRS_A_COMPARISON, DWELL_S = 40, 0.25
 # By hand: pairs, and the duration of each measurement. In the order first, second, second, first every pair costs one
 # move, and a steady drift cancels between neighbouring pairs.
 PAIRS_BY_HAND, DWELL_BY_HAND_S = 6, 2.0
-# Relative difference of the noise in a channel and beside it: 0.2 dB.
-FLOOR_SHARE = 0.05
 HALF_WIDTH_HZ = 10_000.0
 COMPARISON = JobKind("comparison", "work", "a comparison", "a comparison is under way", asks_hands=True)
 
@@ -56,15 +53,6 @@ class Pair(msgspec.Struct, frozen=True):
     first_noise: float
     second_signal: float
     second_noise: float
-
-
-class Compared(msgspec.Struct, frozen=True):
-    """Second against first, in dB: signal, noise, and signal over noise."""
-
-    signal: "Difference"
-    noise: "Difference"
-    over: "Difference"
-    in_dbm: bool
 
 
 class Comparison(Job):
@@ -172,35 +160,19 @@ class Comparison(Job):
         if self._lease is not None:
             self._jobs.cancel(self._lease)
 
-    def compared(self) -> Compared | None:
+    def compared(self) -> "Compared | None":
         """Second against first as far as known; None before enough pairs."""
-        from yarddial.analysis.comparison.difference import MIN_PAIRS, difference
+        from yarddial.analysis.comparison.difference import MIN_PAIRS
+        from yarddial.session.listening.pair_differences import ChannelLevel, compared_pairs
 
         pairs = self.pairs
         if len(pairs) < MIN_PAIRS:
             return None
-        # A power over B hertz and T seconds has a relative sigma of 1 / sqrt(B T).
-        relative = 1 / (max(self._width_hz, 1.0) * self._dwell_s) ** 0.5
-        # Noise in a channel and beside it agree to this share.
-        first_off = FLOOR_SHARE * fmean(p.first_noise for p in pairs)
-        second_off = FLOOR_SHARE * fmean(p.second_noise for p in pairs)
-        noise_scatter = ([relative * p.first_noise for p in pairs], [relative * p.second_noise for p in pairs])
-        return Compared(
-            difference(
-                [p.first_signal for p in pairs],
-                [p.second_signal for p in pairs],
-                noise_scatter,
-                (first_off, second_off),
-            ),
-            difference([p.first_noise for p in pairs], [p.second_noise for p in pairs]),
-            difference(
-                [p.first_signal / p.first_noise for p in pairs],
-                [p.second_signal / p.second_noise for p in pairs],
-                ([relative] * len(pairs), [relative] * len(pairs)),
-                (FLOOR_SHARE, FLOOR_SHARE),
-            ),
-            self.in_dbm,
-        )
+        return compared_pairs(
+            [ChannelLevel(pair.first_signal, pair.first_noise) for pair in pairs],
+            [ChannelLevel(pair.second_signal, pair.second_noise) for pair in pairs],
+            self._width_hz, self._dwell_s, in_dbm=self.in_dbm,
+        )  # fmt: skip
 
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""

@@ -1,4 +1,4 @@
-"""Peaking by hand: a tuner, a telescopic antenna or a dish is moved while a bar shows the channel's level and its best."""
+"""Peaking by hand: a tuner, an antenna or a dish is moved while a bar shows the channel's level and its best."""
 
 from math import exp, log10
 

@@ -19,8 +19,8 @@ from yarddial.yard.frequency import format_frequency
 # Span of the bar in decibels, and the level below the best that counts as peaked.
 BAR_DB, PEAKED_DB = 30.0, 0.5
 HOW = (
-    "Move one thing at a time, slowly, and take your hand away before you read: it is part of the antenna. Peak on noise "
-    "or on a steady station; a fading one moves the bar by itself. Never peak while a transmitter is on."
+    "Move one thing at a time, slowly, and take your hand away before you read: it is part of the antenna. Peak on "
+    "noise or on a steady station; a fading one moves the bar by itself. Never peak while a transmitter is on."
 )
 
 
@@ -128,7 +128,7 @@ class PeakSheet(Sheet):
         seconds_s, self._heard_s = listening.heard_s - self._heard_s, listening.heard_s
         if listening.level_dbfs is None or tuning is None or seconds_s <= 0:
             return
-        # The settings that the receiver acknowledged: a gain that was changed moves the bar, and must not look like one.
+        # As the receiver acknowledged it: a changed gain moves the bar, and must not look like a better antenna.
         place = (listening.settings, self._session.desk.station.dial_hz, tuning.actual.gains_db, tuning.actual.port)
         self.peaking.take(listening.level_dbfs, seconds_s, place)
         self._show()

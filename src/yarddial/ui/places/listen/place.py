@@ -9,8 +9,8 @@ from yarddial.session.listening.verdict import listen_verdict
 from yarddial.session.session import Session
 from yarddial.ui.places.listen.chart import ListenChart
 from yarddial.ui.places.listen.comparison_sheet import ComparisonSheet
-from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
 from yarddial.ui.places.listen.peak_sheet import PeakSheet
+from yarddial.ui.places.listen.reception_check_sheet import ReceptionCheckSheet
 from yarddial.ui.places.listen.recorder_row import RecorderRow
 from yarddial.ui.places.listen.sound_row import SoundRow
 from yarddial.ui.sound_out import SoundOut
