@@ -186,6 +186,12 @@ class FindingFixes:
 
         TwoRecordingsSheet(self._window, self._session).show()
 
+    def try_part(self) -> None:
+        """Open the trial of a part before it is bought."""
+        from yarddial.ui.trial_sheet import TrialSheet
+
+        TrialSheet(self._window, self._session).show()
+
     def show_kit(self) -> None:
         """Open the list of what must lie on the table."""
         from yarddial.ui.kit_sheet import KitSheet

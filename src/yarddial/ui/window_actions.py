@@ -141,6 +141,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain"),
         WindowAction("Yard", "Plugs and switches: what is connected", fixes.show_plugs, "",
                      "hand move plug socket lead cable knob antenna switch swap"),
+        WindowAction("Yard", "Try a part: what would it change, band by band", fixes.try_part, "",
+                     "buy upgrade compare cost price better antenna receiver converter what if"),
         WindowAction("Yard", "What must lie on the table: leads, supplies, order of work", fixes.show_kit, "",
                      "list print adapters cables shopping ferrite extension put up antenna check list"),
         WindowAction("Yard", "Known stations", fixes.show_known_stations, "",

@@ -19,8 +19,8 @@ from yarddial.yard.station import Station
 
 # How to put up each kind of antenna, beyond the common caution.
 PUTTING_UP = {
-    "wire": "A wire: two supports that bear a storm, insulators at both ends, slack for the wind; its far end out of "
-    "reach, also when it breaks. Choke or transformer at the feed point, its ground to a rod of its own.",
+    "wire": "A wire: two supports that stand in a storm, insulators at both ends, slack for the wind; its far end out "
+    "of reach, also when it breaks. Choke or transformer at the feed point, its ground to a rod of its own.",
     "dipole": "A dipole: equal arms, the balun at the middle, relief of strain so that the cable does not carry it.",
     "whip": "A whip: upright, as far from the computer as its lead allows, on a metal plate where it has a magnet. Its "
     "tip at eye height gets a bead.",

@@ -51,6 +51,7 @@ class YardStrip(QWidget):
         session.desk.on_yard_changed(self._follow_if_new)
         session.desk.on_dial_changed(self._follow_if_new)
         session.calibration.on_calibration_changed(self._catch_up)
+        session.hands.on_hands_changed(self.update)
         self._follow()
 
     def sizeHint(self) -> QSize:
@@ -309,7 +310,10 @@ class YardStrip(QWidget):
             painter.setPen(pen)
             painter.drawPath(_path(active, origin))
         elif active is not None:
-            pen = QPen(c.colour("spruce"), px(4), join=Qt.PenJoinStyle.RoundJoin)
+            # Dashed while a plug or switch of the route waits for a hand.
+            is_joined = not self._session.live_receiver.why_not_connected(station.route)
+            style = Qt.PenStyle.SolidLine if is_joined else Qt.PenStyle.DashLine
+            pen = QPen(c.colour("spruce"), px(4), style, join=Qt.PenJoinStyle.RoundJoin)
             painter.setPen(pen)
             painter.drawPath(_path((*active, (active[-1][0] + px(24), active[-1][1])), origin))
             self._draw_points(painter, c, active[2], origin)
