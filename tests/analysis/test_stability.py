@@ -131,7 +131,7 @@ def test_a_cubic_is_seen_over_a_wide_range_of_temperatures_and_not_guessed_over_
 @pytest.mark.parametrize(
     ("sigma_ppm", "hertz", "kind"),
     [(25.0, 28.8e6, "plain"), (0.5, 24e6, "compensated"), (0.01, 10e6, "oven"), (51.0, 9.75e9, "resonator"),
-     (12.5, 9.75e9, "plain")],
+     (12.5, 9.75e9, "outdoor")],
 )  # fmt: skip
 def test_an_oscillator_is_what_its_sheet_and_frequency_say(sigma_ppm: float, hertz: float, kind: str) -> None:
     assert kind_of(sigma_ppm, hertz) == kind

@@ -6,25 +6,31 @@ from yarddial.yard.frequency import format_hertz, format_sigma
 
 
 class Mode(msgspec.Struct, frozen=True):
-    """A mode: the dial error it tolerates, its drift limit per minute, and its tuning step."""
+    """A mode: the dial error it tolerates, its tuning step, its drift limit per minute, and its widths.
+
+    half_channel_hz : half of what a channel occupies. bandwidth_hz : of the filter that receives it.
+    """
 
     key: str
     name: str
     tolerance_hz: float
     step_hz: float
     drift_hz: float
+    half_channel_hz: float
+    bandwidth_hz: float
 
 
 # The stricter end of the customary ranges. A decoder of slow data searches for its signal, so it tolerates an offset of
 # many hertz but almost no drift: tones 1.5 to 6 Hz apart last seconds. Shift-keyed data has 85 to 425 Hz between tones.
+# Widths: ITU-R SM.1138 (necessary bandwidth).
 MODES: tuple[Mode, ...] = (
-    Mode("data", "narrow data", 20.0, 10.0, 1.0),
-    Mode("ssb", "SSB", 25.0, 100.0, 20.0),
-    Mode("fsk", "shift-keyed data", 30.0, 10.0, 10.0),
-    Mode("cw", "CW", 50.0, 10.0, 20.0),
-    Mode("am", "AM", 100.0, 1_000.0, 100.0),
-    Mode("nfm", "narrow FM", 500.0, 12_500.0, 500.0),
-    Mode("wfm", "wide FM", 10_000.0, 100_000.0, 5_000.0),
+    Mode("data", "narrow data", 20.0, 10.0, 1.0, 300.0, 500.0),
+    Mode("ssb", "SSB", 25.0, 100.0, 20.0, 1_500.0, 2_700.0),
+    Mode("fsk", "shift-keyed data", 30.0, 10.0, 10.0, 300.0, 500.0),
+    Mode("cw", "CW", 50.0, 10.0, 20.0, 300.0, 500.0),
+    Mode("am", "AM", 100.0, 1_000.0, 100.0, 5_000.0, 9_000.0),
+    Mode("nfm", "narrow FM", 500.0, 12_500.0, 500.0, 8_000.0, 16_000.0),
+    Mode("wfm", "wide FM", 10_000.0, 100_000.0, 5_000.0, 100_000.0, 200_000.0),
 )
 
 

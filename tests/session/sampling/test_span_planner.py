@@ -6,6 +6,7 @@ import pytest
 from yarddial.session.sampling.span_planner import SpanPlanner
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demo import demo_station
+from yarddial.yard.modes import MODES
 from yarddial.yard.parts import Receiver
 from yarddial.yard.station import Route, Station
 
@@ -42,3 +43,13 @@ def test_direct_sampling_in_the_second_zone_is_folded() -> None:
     assert answer.mapped.dial_hz(6.1e6) == pytest.approx(19.9e6, abs=1e-6)
     assert answer.covers
     assert all(0 < cover.centre_hz < 13e6 for cover in answer.covers)
+
+
+@pytest.mark.parametrize("mode", [mode.key for mode in MODES])
+def test_every_mode_has_a_channel_to_cover(mode: str) -> None:
+    here = desk(msgspec.structs.replace(demo_station(), mode=mode), 518e3)
+    span_planner = SpanPlanner(here)
+    answer = span_planner.answer(span_planner.bands()[0])
+    assert answer is not None
+    channel = next(channel for channel in answer.request.channels if channel.name == "the dial")
+    assert channel.half_hz > 0

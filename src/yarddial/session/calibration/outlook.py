@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from yarddial.analysis.stability.forecast import forecast
+from yarddial.analysis.stability.forecast import HABITS, forecast
 from yarddial.analysis.stability.temperature import Slope, fit_slope
 from yarddial.analysis.stability.track import Point
 from yarddial.records.entry import Entry
@@ -47,9 +47,8 @@ def outlook(history: History, now_s: float) -> Outlook:
     verdict = f"{name[:1].upper()}{name[1:]} should be at {value} ± {uncertainty} ppm today."
     more = [_changed(points)]
     if len(points) > 2:
-        kind = {"plain": "plain crystals", "compensated": "compensated ones", "oven": "ovens"}[history.kind]
         calm = "calmer than" if restless < 0.7 else "more restless than" if restless > 1.4 else "as steady as"
-        more.append(f"It is {calm} {kind} usually are")
+        more.append(f"It is {calm} {HABITS[history.kind].plural} usually are")
     slope = _slope(history)
     if slope is not None:
         sentence = slope.sentence()

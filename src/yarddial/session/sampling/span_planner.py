@@ -9,15 +9,13 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency_conversion import path_sense, shown_for_dial
+from yarddial.yard.modes import mode_named
 from yarddial.yard.resolved_route import ResolvedRoute
 
-# Half width of a channel by mode, hertz.
-HALF_WIDTHS_HZ = {"am": 5e3, "ssb": 1.5e3, "cw": 300.0, "data": 300.0, "nfm": 8e3, "wfm": 100e3}
 # Half width to cover when no band contains the dial.
 AROUND_HZ = 250e3
 # Length of the transform behind a picture.
 FFT_POINTS = 4096
-MODE_BANDWIDTHS_HZ = {"am": 9e3, "ssb": 2.7e3, "cw": 500.0, "data": 500.0, "nfm": 16e3, "wfm": 200e3}
 
 
 class Mapped(msgspec.Struct, frozen=True):
@@ -95,16 +93,20 @@ class SpanPlanner:
         stages = route.counted_stages(station.dial_hz)
         mapped = Mapped(path_sense(stages), shown_for_dial(0.0, stages), receiver.entered_ppm)
         ends = sorted(mapped.counted_hz(hertz) for hertz in (band.low_hz, band.high_hz))
-        half_hz = HALF_WIDTHS_HZ[station.mode]
+        half_hz = mode_named(station.mode).half_channel_hz
         channels = [Channel("the dial", mapped.counted_hz(station.dial_hz), half_hz)]
         strong: list[tuple[float, str]] = []
         for known in station.references:
             counted_hz = mapped.counted_hz(known.frequency_hz)
             if band.low_hz <= known.frequency_hz <= band.high_hz and known.frequency_hz != station.dial_hz:
-                channels.append(Channel(known.name, counted_hz, HALF_WIDTHS_HZ[known.mode]))
+                channels.append(Channel(known.name, counted_hz, mode_named(known.mode).half_channel_hz))
             strong.append((counted_hz, known.name))
         figures = rate_figures(
-            receiver.rates_hz, receiver.bits, MODE_BANDWIDTHS_HZ[station.mode], FFT_POINTS, dict(receiver.lost_shares)
+            receiver.rates_hz,
+            receiver.bits,
+            mode_named(station.mode).bandwidth_hz,
+            FFT_POINTS,
+            dict(receiver.lost_shares),
         )
         clean = tuple(figure.rate_hz for figure in figures if figure.is_clean)
         request = CoverRequest(
