@@ -6,12 +6,15 @@ from pathlib import Path
 import msgspec
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from person import MOST_ACTIONS, NoFiles, Person, answer, named, session_of, shown
 from yarddial.ui.from_the_box.sheet import FromTheBox
 from yarddial.ui.main_window import MainWindow
+from yarddial.ui.widgets.finder import Finder
 from yarddial.yard.demo import demo_station
+from yarddial.yard.shared_sockets import shared_sockets
 from yarddial.yard.station import Reference, Station
 
 TONE_HZ, DIAL_ERROR_HZ = 1000.0, 37.5
@@ -87,9 +90,10 @@ def test_a_set_up_reaches_a_measured_dial(qtbot: QtBot, tmp_path: Path, name: st
     window.close()
 
 
-def test_a_radio_with_a_knob_is_measured_by_its_tone(qtbot: QtBot, tmp_path: Path) -> None:
+@pytest.mark.parametrize("by_keys", [False, True], ids=["mouse", "keys"])
+def test_a_radio_with_a_knob_is_measured_by_its_tone(qtbot: QtBot, tmp_path: Path, by_keys: bool) -> None:
     window = shown(qtbot, session_of(Station("My yard"), tmp_path), NoFiles())
-    session, person = window.session, Person(qtbot, window, by_keys=False)
+    session, person = window.session, Person(qtbot, window, by_keys=by_keys)
     answer(person, box_of(window, qtbot), "Radio with a knob", {"antennas": ("End-fed wire",)})
     person.dial("10 MHz")
     # A dial that reads high by DIAL_ERROR_HZ, heard on both sidebands.
@@ -153,4 +157,25 @@ def test_a_leaflet_that_cannot_be_keeps_its_page(qtbot: QtBot, tmp_path: Path) -
     assert sheet.question is not None
     assert sheet.question.name == "between"
     assert "cannot be" in sheet.headline.text()
+    window.close()
+
+
+def test_a_part_of_the_yard_is_given_another_antenna_and_a_supply(qtbot: QtBot, tmp_path: Path) -> None:
+    window = shown(qtbot, session_of(Station("My yard"), tmp_path), NoFiles())
+    sheet, person = box_of(window, qtbot), Person(qtbot, window, by_keys=False)
+    answer(
+        person, sheet, "TV-stick receiver", {"antennas": ("End-fed wire",), "between": ("Converter: Up-converter 125",)}
+    )
+    desk, building = window.session.desk, window.session.building
+    building.feed_by_lead("Up-converter 125", "wall plug")
+    need = desk.station.part("Up-converter 125").need  # type: ignore[union-attr]
+    assert (need.lead.source, need.lead.volts) == ("wall plug", 5.0)  # type: ignore[union-attr]
+    window.strip._add_antenna("Up-converter 125")
+    assert desk.station.route_named().parts == ("Up-converter 125", "TV-stick receiver")
+    qtbot.waitUntil(lambda: bool(window.findChildren(Finder)), timeout=5_000)
+    qtbot.keyClicks(window.findChildren(Finder)[-1].line, "HF vertical")
+    qtbot.keyClick(window.findChildren(Finder)[-1].line, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: "HF vertical" in desk.station.route_named().parts, timeout=5_000)
+    assert desk.station.route_named().parts == ("HF vertical", "Up-converter 125", "TV-stick receiver")
+    assert [shared.label for shared in shared_sockets(desk.station)] == ["Up-converter 125"]
     window.close()

@@ -10,6 +10,7 @@ from yarddial.yard import editing
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency, parse_frequency
 from yarddial.yard.parts import Antenna, Converter, Feed, Lnb, Need, Part, Receiver, Transceiver, TwoPort, Value
+from yarddial.yard.parts.supply import USB_MA, USB_V, WALL_MA
 from yarddial.yard.shelf import shelf
 from yarddial.yard.station import Station, usual_references
 
@@ -17,8 +18,6 @@ from yarddial.yard.station import Station, usual_references
 PLAIN_CRYSTAL = Value(0.0, 25.0, "assumed", note="plain crystal, within 50 ppm")
 # The transceiver of a shack ends its own reception near here; antennas above it do not run through its tap.
 HF_HZ = 54e6
-# What a lead's source gives at most, mA (USB 2.0, section 7.2.1; a small wall plug).
-USB_MA, WALL_MA = 500.0, 1000.0
 # A converter's two leaflet values agree within this share of its oscillator: labels are rounded.
 AGREE_SHARE = 1e-4
 
@@ -154,7 +153,7 @@ def _fed(part: Antenna | TwoPort | Converter | Lnb, answers: BoxAnswers) -> Part
     if "wall plug" in answers.feeders:
         lead = Feed(middle_v, WALL_MA, on=True, source="wall plug")
     elif "USB" in answers.feeders:
-        lead = Feed(5.0, USB_MA, on=True, source="USB")
+        lead = Feed(USB_V, USB_MA, on=True, source="USB")
     else:
         return part
     return msgspec.structs.replace(part, need=msgspec.structs.replace(need, lead=lead))

@@ -10,7 +10,8 @@ from yarddial.session.station.desk import Desk
 from yarddial.yard import clock, editing
 from yarddial.yard.errors import BadStation
 from yarddial.yard.part_values import PartValue, values_of
-from yarddial.yard.parts import Origin, Part, Value, converters_of, with_converter
+from yarddial.yard.parts import Feed, Need, Origin, Part, Value, converters_of, with_converter
+from yarddial.yard.parts.supply import USB_MA, USB_V, WALL_MA, FeedSource
 from yarddial.yard.parts.transceiver import Output
 from yarddial.yard.plain_text import one_line, shown
 from yarddial.yard.station import Station
@@ -58,6 +59,29 @@ class Building:
     def new_route(self, like: str = "") -> None:
         """Create a route, or a copy of one."""
         self._edit("new route", editing.new_route(self._station, like))
+
+    def begin_another_antenna(self, part_name: str) -> None:
+        """Begin a route from a part to the receiver, without an antenna yet, and make it the active one."""
+        station = editing.new_route(self._station)
+        route = next((route for route in station.routes if part_name in route.parts), None)
+        if route is None:
+            raise BadStation(f"{part_name} is on no route yet: put it into one first")
+        names = route.parts[route.parts.index(part_name) :]
+        taps = tuple(tap for tap in route.taps if tap.name in names)
+        begun = msgspec.structs.replace(station.route_named(station.route), parts=names, port=route.port, taps=taps)
+        routes = tuple(begun if other.name == begun.name else other for other in station.routes)
+        self._edit("another antenna", msgspec.structs.replace(station, routes=routes))
+
+    def feed_by_lead(self, part_name: str, source: FeedSource) -> None:
+        """Name what a part's own supply lead hangs on: the volts that it needs, or those of USB."""
+        part = self._station.part(part_name)
+        need = getattr(part, "need", None)
+        if not isinstance(need, Need) or need.by != "lead":
+            raise BadStation(f"{part_name} has no supply lead of its own")
+        volts = USB_V if source in ("USB", "hub") else round((need.low_v + need.high_v) / 2, 1)
+        lead = Feed(volts, USB_MA if source in ("USB", "hub") else WALL_MA, on=True, source=source)
+        fed = msgspec.structs.replace(part, need=msgspec.structs.replace(need, lead=lead))
+        self._edit("supply", self._station.with_part(fed))
 
     def remove_route(self, name: str) -> None:
         """Remove a route."""

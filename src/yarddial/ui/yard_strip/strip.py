@@ -18,6 +18,7 @@ from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_bound, shorter_and_shorter
 from yarddial.yard.oscillators import Oscillators, crystal_of, oscillator_of, value_text
 from yarddial.yard.parts import Antenna, Converter, Isolator, Lnb, Part, Receiver, Transceiver, TwoPort, converters_of
+from yarddial.yard.parts.supply import SOURCES
 from yarddial.yard.resolved_route import RoutePoint
 from yarddial.yard.station import Station
 
@@ -247,11 +248,28 @@ class YardStrip(QWidget):
             ("Take it out of this route\tDelete", partial(self._ask, index, "take out")),
             ("Discard it from the yard", lambda: building.discard(part)),
         )
-        for label, act in acts:
+        for label, act in (*acts, *self._more_acts(part)):
             action = menu.addAction(label)
             if action is not None:
                 action.triggered.connect(partial(self._attempt_action, act))
         return menu
+
+    def _more_acts(self, part_name: str) -> tuple[tuple[str, Callable[[], object]], ...]:
+        """Actions of some parts: another antenna before it, and what its supply lead hangs on."""
+        building, part = self._session.building, self._session.desk.station.part(part_name)
+        acts: list[tuple[str, Callable[[], object]]] = []
+        if not isinstance(part, Antenna):
+            acts.append(("Another antenna before it…", partial(self._add_antenna, part_name)))
+        need = getattr(part, "need", None)
+        if need is not None and need.by == "lead":
+            acts += [
+                (f"It is fed from: {source}", partial(building.feed_by_lead, part_name, source)) for source in SOURCES
+            ]
+        return tuple(acts)
+
+    def _add_antenna(self, part_name: str) -> None:
+        self._session.building.begin_another_antenna(part_name)
+        self.add_wanted.emit(0)
 
     def _attempt_action(self, act: Callable[[], object], _checked: bool = False) -> None:
         self.attempt(act)

@@ -9,6 +9,10 @@ FeedSource = Literal["", "wall plug", "USB", "hub", "battery"]
 SOURCES: tuple[FeedSource, ...] = ("wall plug", "USB", "hub", "battery")
 
 
+# What a USB socket gives (USB 2.0, section 7.2.1), and what a small wall plug does.
+USB_V, USB_MA, WALL_MA = 5.0, 500.0, 1000.0
+
+
 class Feed(msgspec.Struct, frozen=True, omit_defaults=True):
     """A source of direct current: volts, the most it gives in mA, whether it is on, and its tone, kHz (22 for LNBs).
 
