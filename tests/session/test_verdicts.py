@@ -94,7 +94,7 @@ def test_the_bench_says_what_the_yard_reaches() -> None:
     desk.dial(5e9)
     assert (verdict().mark, verdict().sentence) == ("look", "5 GHz is out of reach.")
     assert "Long wire serves" in verdict().consequence
-    assert "Discone serves" in verdict().consequence
+    assert "Saucer takes" in verdict().consequence
     desk.dial(50e6)
     assert "reached, but weakly" in verdict().sentence
     building.set_value("Ladder", "need", "5 V, 90 mA from 12 V 500 mA on")

@@ -11,12 +11,12 @@ stated, a half-wave's is nowhere more than sqrt(2) times the far field's formula
 radiates all of its power, by the r^-3 and r^-2 terms of a magnetic dipole (the same, section 5.2).
 """
 
-import cmath
 from collections.abc import Iterator
 from functools import lru_cache
-from math import cos, hypot, pi, sin, sqrt
+from math import cos, pi, sin, sqrt
 
 import msgspec
+import numpy as np
 
 from yarddial.analysis.audit.coupling import LIGHT_M_S, LOWEST_HZ, directivity_dbi
 from yarddial.analysis.audit.finding import BenchFinding
@@ -33,6 +33,8 @@ NERVES_HZ = 10e6
 STRAIGHT_KINDS = ("wire", "whip", "dipole")
 # Search range for a distance, metres, and points along half a wire at which its field is calculated.
 NEAREST_M, FURTHEST_M, WIRE_POINTS = 0.05, 2_000.0, 9
+# Directions around the wire's end in which the fields are tried too, from its axis.
+BEYOND_RAD = np.array([0.05, 0.2, 0.4, 0.7, 1.0, 1.3])
 
 
 class Limits(msgspec.Struct, frozen=True):
@@ -140,20 +142,18 @@ def _resistance_ohms(half_turn: float) -> float:
 
 def _largest_fields(half_m: float, k: float, away_m: float) -> tuple[float, float]:
     """Largest fields at a distance from the nearest point of a wire, V/m and A/m for 1 A at the current maximum."""
-    beside = [(away_m, half_m * n / (WIRE_POINTS - 1)) for n in range(WIRE_POINTS)]
-    beyond = [(away_m * sin(a), half_m + away_m * cos(a)) for a in (0.05, 0.2, 0.4, 0.7, 1.0, 1.3)]
-    electric = magnetic = 0.0
-    for across_m, along_m in (*beside, *beyond):
-        near, far, middle = (hypot(across_m, along_m - end_m) for end_m in (half_m, -half_m, 0.0))
-        turns = [cmath.exp(-1j * k * r_m) for r_m in (near, far, middle)]
-        waves = [turn / r_m for turn, r_m in zip(turns, (near, far, middle), strict=True)]
-        middle_part = 2 * cos(k * half_m) * waves[2]
-        parallel = waves[0] + waves[1] - middle_part
-        radial = (along_m - half_m) * waves[0] + (along_m + half_m) * waves[1] - along_m * middle_part
-        electric = max(electric, 30.0 * hypot(abs(parallel), abs(radial) / across_m))
-        around = abs(turns[0] + turns[1] - 2 * cos(k * half_m) * turns[2])
-        magnetic = max(magnetic, around / (4 * pi * across_m))
-    return electric, magnetic
+    across_m = np.concatenate([np.full(WIRE_POINTS, away_m), away_m * np.sin(BEYOND_RAD)])
+    along_m = np.concatenate([np.linspace(0.0, half_m, WIRE_POINTS), half_m + away_m * np.cos(BEYOND_RAD)])
+    # Rows: from the near end, the far end, and the middle.
+    apart_m = np.hypot(across_m, along_m - np.array([[half_m], [-half_m], [0.0]]))
+    turns = np.exp(-1j * k * apart_m)
+    near, far, middle = turns / apart_m
+    middle_share = 2 * cos(k * half_m)
+    parallel = near + far - middle_share * middle
+    radial = (along_m - half_m) * near + (along_m + half_m) * far - along_m * middle_share * middle
+    electric = 30.0 * np.hypot(np.abs(parallel), np.abs(radial) / across_m)
+    magnetic = np.abs(turns[0] + turns[1] - middle_share * turns[2]) / (4 * pi * across_m)
+    return float(electric.max()), float(magnetic.max())
 
 
 def _beside_loop_m(power_w: float, wave_m: float, limit_v_m: float, limit_a_m: float) -> float:

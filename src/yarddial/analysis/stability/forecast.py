@@ -35,8 +35,7 @@ class Habit(msgspec.Struct, frozen=True):
 
 
 # Usual figures: plain crystals age 1.5 to 2 ppm in their first year, drift 0.1 ppm/K and 1 to 2 ppm in warm-up;
-# dielectric resonators outdoors, some ppm/K. A synthesizer's plain crystal in a converter outdoors follows the weather:
-# 10 to 50 kHz at 10 GHz between a frosty night and a summer's day.
+# resonators outdoors, some ppm/K. A synthesizer outdoors moves by 10 to 50 kHz at 10 GHz between frost and summer.
 HABITS: dict[CrystalKind, Habit] = {
     "plain": Habit("plain crystals", 3.2, 0.9, 90.0, 0.65, 1e-9, 0.2, 1.5),
     "compensated": Habit("compensated ones", 0.8, 0.095, 90.0, 0.13, 1e-10, 0.02, 0.15),
