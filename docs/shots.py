@@ -151,10 +151,18 @@ def _listen(app: QApplication, window: MainWindow) -> None:
     compare.show()
     first, second = session.comparison.setups()[:2]
     session.comparison.start(first, second)
-    _wait(session, lambda: not session.comparison.running)
+    _wait(session, lambda: _is_compared(session))
     _picture(app, compare, "compare")
     compare.close()
     _switch(session, on=False)
+
+
+def _is_compared(session: Session) -> bool:
+    """A hand turns the switch whenever the comparison asks for it."""
+    if session.comparison.waits_for_hand and not session.plug_check.running:
+        for move in session.hands.asked_moves()[:1]:
+            session.hands.confirm(move)
+    return not session.comparison.running
 
 
 def _bench(app: QApplication, window: MainWindow) -> None:
