@@ -19,6 +19,7 @@ PROOFS = {
     "narrow_fm": "the middle of narrow FM whose transmitter leans or clips one side, voices by other people's programs",
     "doubts": "sixty kinds of signal made without our code: stated sigma against the truth, so many runs as told",
     "sentences": "every sentence that the program can say, on one page, filled with extremes (build/sentences.md)",
+    "hands": "200 yards with one socket and a hand that obeys, forgets or moves the wrong plug; so many as told",
     "rig_follow": "dial and transceiver moved from both sides, 10,000 moves with delays and losses (seven minutes)",
     "rig_places": "200 random transceivers over IF and antenna output: the dial in each mode, and the picture",
     "rig_faults": "every fault of a transceiver's link, a daemon killed, a line pulled: said, waited for, gone on",
