@@ -35,8 +35,8 @@ def test_nothing_counts_as_best_before_it_has_settled() -> None:
 
 def test_another_gain_or_dial_begins_anew() -> None:
     peaking = Peaking()
-    heard(peaking, [-60.0] * 40, ("dial", 20.0))
     heard(peaking, [-50.0] * 40, ("dial", 30.0))
+    heard(peaking, [-60.0] * 40, ("dial", 20.0))
     assert peaking.below_best_db is not None
     assert peaking.below_best_db < 0.1
     peaking.restart()
