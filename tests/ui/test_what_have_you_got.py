@@ -9,7 +9,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from person import MOST_ACTIONS, NoFiles, Person, answer, named, session_of, shown
+from person import MOST_ACTIONS, NoFiles, Person, answer, choose_receiver, named, session_of, shown
 from yarddial.ui.from_the_box.sheet import FromTheBox
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.widgets.finder import Finder
@@ -141,6 +141,52 @@ def test_skipping_everything_builds_nothing_and_an_open_yard_is_left_alone(qtbot
         person.press(sheet.next)
     person.press(sheet.build)
     assert [route.parts for route in begun[0].routes] == [("Short whip",)]
+    assert window.session.desk.station == before
+    window.close()
+
+
+def test_a_receiver_that_does_not_answer_is_not_the_one_before_it(qtbot: QtBot, tmp_path: Path) -> None:
+    window = shown(qtbot, session_of(Station("My yard"), tmp_path), NoFiles())
+    sheet, person = box_of(window, qtbot), Person(qtbot, window, by_keys=False)
+    person.press(sheet.next)
+    choose_receiver(person, sheet, "Finch")
+    sheet.receiver.found.chosen.emit("simulated:nobody")
+    assert sheet.answers.receiver is None
+    qtbot.waitUntil(lambda: "nobody" in sheet.headline.text(), timeout=15_000)
+    assert sheet.answers.receiver is None
+    window.close()
+
+
+def test_a_power_that_is_none_keeps_its_page(qtbot: QtBot, tmp_path: Path) -> None:
+    window = shown(qtbot, session_of(Station("My yard"), tmp_path), NoFiles())
+    sheet, person = box_of(window, qtbot), Person(qtbot, window, by_keys=False)
+    while sheet.question is not None and sheet.question.name != "transceiver":
+        person.press(sheet.next)
+    person.press(named(sheet, "Yes, on an antenna of its own"))
+    person.write(named(sheet, "Watts that it transmits at most"), "a lot")  # type: ignore[arg-type]
+    person.press(sheet.next)
+    assert sheet.question is not None
+    assert "is no power" in sheet.headline.text()
+    person.write(named(sheet, "Watts that it transmits at most"), "1.5 kW")  # type: ignore[arg-type]
+    person.press(sheet.next)
+    person.press(sheet.next)
+    person.press(sheet.build)
+    assert window.session.desk.station.part("HF transceiver").transmit_w == 1500.0  # type: ignore[union-attr]
+    window.close()
+
+
+def test_without_a_place_for_another_file_the_open_yard_stays_as_it_is(qtbot: QtBot, tmp_path: Path) -> None:
+    window = shown(qtbot, session_of(demo_station(), tmp_path))
+    before = window.session.desk.station
+    sheet = FromTheBox(window, window.session, lambda: None, lambda: None, lambda _: False, lambda: None)
+    sheet.show()
+    person = Person(qtbot, window, by_keys=False)
+    while sheet.question is not None:
+        if sheet.question.name == "antennas":
+            person.press(named(sheet, "Short whip"))
+        person.press(sheet.next)
+    person.press(sheet.build)
+    assert "no place" in sheet.headline.text()
     assert window.session.desk.station == before
     window.close()
 

@@ -7,14 +7,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from yarddial.analysis.audit.kit import KitSection, kit
 from yarddial.records.kit_text import kit_html, kit_markdown
-from yarddial.records.whole_file import write_whole
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.path_field import PathField
-from yarddial.ui.widgets.pdf import write_pdf
+from yarddial.ui.widgets.pdf import write_page
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
-from yarddial.yard.errors import NotWritten, YardDialError
+from yarddial.yard.errors import YardDialError
 from yarddial.yard.station import Station
 
 
@@ -63,13 +62,9 @@ class KitSheet(Sheet):
         """Write the file in the form of its ending."""
         path = Path(self.target.text().strip()).expanduser()
         try:
-            if path.suffix == ".pdf":
-                write_pdf(path, kit_html(self._name, self._sections))
-            elif path.suffix in (".html", ".md"):
-                text = (kit_html if path.suffix == ".html" else kit_markdown)(self._name, self._sections)
-                write_whole(path, text.encode())
-            else:
-                raise NotWritten(f"'{path.name}' has no ending that tells its form: use .pdf, .html or .md")
+            write_page(
+                path, lambda: kit_html(self._name, self._sections), lambda: kit_markdown(self._name, self._sections)
+            )
         except YardDialError as error:
             self.said.set_tone("vermilion")
             self.said.setText(str(error)[:1].upper() + str(error)[1:] + ".")

@@ -1,5 +1,6 @@
 """The sheet "Try a part": what the yard would hear with it, band by band, and what it costs, before it is bought."""
 
+import re
 from functools import partial
 
 import msgspec
@@ -98,7 +99,7 @@ class TrialSheet(Sheet):
         if place is None:
             self.headline.show_verdict("stop", "The yard has no route yet.", "Answer 'What have you got?' first.")
             return
-        if not text.replace(".", "", 1).isdigit():
+        if re.fullmatch(r"[0-9]{1,9}(\.[0-9]+)?", text) is None:
             sentence = f"'{self.cost.text()}' is no cost: write a number."
             self.headline.show_verdict("stop", sentence, "Nothing was added.")
             return
@@ -113,7 +114,7 @@ class TrialSheet(Sheet):
         self.added.setText(f"Tried: {'; '.join(self._added)}. Together {self._cost:g}.")
         self._fill_places()
         self.add.setEnabled(False)
-        self.headline.show_verdict("unknown", "Judging all bands.", "Close stops it.")
+        self.headline.show_verdict("unknown", "Judging all bands.", "It takes a moment.")
         work = partial(trial, self._yard, self._trial, self._session.desk.outside)
         self._session.background.ask(TOPIC, work, self._show, self._fail)
 

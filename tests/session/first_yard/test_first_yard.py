@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from yarddial.session.first_yard.answers import BoxAnswers, Leaflet
-from yarddial.session.first_yard.building import built, leaflet_los_hz
+from yarddial.session.first_yard.building import built, leaflet_los_hz, transmit_w
 from yarddial.session.first_yard.questions import antennas, asked, converters, from_shelf, receivers
 from yarddial.session.first_yard.summary import summary_of
 from yarddial.yard.errors import BadFrequency, BadStation
@@ -66,7 +66,7 @@ def test_a_wire_without_a_converter_takes_the_direct_input() -> None:
 def test_a_transceivers_tap_carries_short_wave_only(tap: str) -> None:
     answers = BoxAnswers(
         receiver=receiver("HF sampling receiver"), antennas=("HF vertical", "Wide-band discone"),
-        transmitting=tap, transmit_w=50.0,  # type: ignore[arg-type]
+        transmitting=tap, transmit_power="50",  # type: ignore[arg-type]
     )  # fmt: skip
     station = built(Station("Y"), answers)
     assert [len(route.parts) for route in station.routes] == [3, 2]
@@ -76,7 +76,7 @@ def test_a_transceivers_tap_carries_short_wave_only(tap: str) -> None:
 
 
 def test_a_transmitter_beside_is_in_the_yard_and_bench_counts_it() -> None:
-    answers = BoxAnswers(receiver=receiver(), antennas=("Short whip",), transmitting="beside", transmit_w=1000.0)
+    answers = BoxAnswers(receiver=receiver(), antennas=("Short whip",), transmitting="beside", transmit_power="1 kW")
     station = checked(built(Station("Y"), answers))
     assert ("Transmitting antenna", "HF transceiver") in [route.parts for route in station.routes]
     assert station.route_named(station.route).parts[-1] == STICK
@@ -160,6 +160,18 @@ def test_the_dial_goes_to_the_first_wish_that_is_reached() -> None:
     station = built(Station("Y"), answers)
     assert station.dial_hz == 125e6
     assert [mark for mark, _ in summary_of(station, answers).wishes] == ["stop", "good"]
+
+
+@pytest.mark.parametrize(("text", "watts"), [("100", 100.0), ("1.5 kW", 1500.0), ("0,5 W", 0.5), ("1500W", 1500.0)])
+def test_a_power_is_read_with_its_unit(text: str, watts: float) -> None:
+    assert transmit_w(BoxAnswers(transmit_power=text)) == watts
+
+
+@pytest.mark.parametrize("text", ["", "much", "\u00b2", "-5 W", "1.5 MW", "100 dBm"])
+def test_a_power_that_cannot_be_read_builds_nothing(text: str) -> None:
+    answers = BoxAnswers(receiver=receiver(), antennas=("Short whip",), transmitting="beside", transmit_power=text)
+    with pytest.raises(BadStation, match="is no power"):
+        built(Station("Y"), answers)
 
 
 def test_every_name_in_the_questions_is_on_the_shelf() -> None:

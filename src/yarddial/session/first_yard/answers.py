@@ -30,8 +30,8 @@ class BoxAnswers(msgspec.Struct, frozen=True):
     shelf for one that is not here; None where nobody said. antennas, between, converter : names on the shelf; an empty
     converter is none. joining : how the plug of each of several antennas gets to the receiver. sockets : antenna and
     the receiver's socket that its line goes into, where stated. feeders : what gives current to parts that need it.
-    transmit_w : of the transceiver. wishes : keys of `questions.WISHES`. with_usual : add the world's standard
-    frequencies as known stations.
+    transmit_power : of the transceiver at most, as written. wishes : keys of `questions.WISHES`. with_usual : add the
+    world's standard frequencies as known stations.
     """
 
     region: Region | None = None
@@ -44,6 +44,6 @@ class BoxAnswers(msgspec.Struct, frozen=True):
     leaflet: Leaflet = Leaflet()
     feeders: tuple[Feeder, ...] = ()
     transmitting: Transmitting = "none"
-    transmit_w: float = 100.0
+    transmit_power: str = "100 W"
     wishes: tuple[str, ...] = ()
     with_usual: bool = True

@@ -49,6 +49,15 @@ def built(station: Station, answers: BoxAnswers) -> Station:
     return _with_wish(station, answers)
 
 
+def transmit_w(answers: BoxAnswers) -> float:
+    """Power of the transceiver, watts; raises BadStation for a text that is no power."""
+    written = re.fullmatch(r"\s*(\d{1,7}(?:[.,]\d+)?)\s*(k?W)?\s*", answers.transmit_power, re.IGNORECASE)
+    if written is None:
+        raise BadStation(f"'{answers.transmit_power}' is no power: write the most that it sends, such as 100 W")
+    kilo = (written[2] or "").lower() == "kw"
+    return float(written[1].replace(",", ".")) * (1000.0 if kilo else 1.0)
+
+
 def leaflet_los_hz(answers: BoxAnswers) -> tuple[float, ...]:
     """Oscillators that the leaflet gives, the stated ones first; more than one where it contradicts itself.
 
@@ -177,7 +186,7 @@ def _transceiver(answers: BoxAnswers) -> Transceiver:
     part = _from_shelf("HF transceiver")
     assert isinstance(part, Transceiver)
     tap = "if" if answers.transmitting == "if" else "antenna"
-    return msgspec.structs.replace(part, tap=tap, transmit_w=answers.transmit_w, note="")
+    return msgspec.structs.replace(part, tap=tap, transmit_w=transmit_w(answers), note="")
 
 
 def _with_own_antenna(station: Station, answers: BoxAnswers) -> Station:

@@ -1,12 +1,13 @@
 """Two recordings of the same time: two antennas, two receivers or two computers, which hears a signal better."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
 
 from yarddial.records.recordings import Recording, open_recording
 from yarddial.session.listening.pair_differences import ChannelLevel, Compared, compared_pairs
-from yarddial.yard.errors import BadFrequency
+from yarddial.yard.errors import BadFrequency, BadSamples
 from yarddial.yard.frequency import format_frequency
 
 # Both are measured in pieces of this length.
@@ -21,7 +22,9 @@ class RecordingsCompared(msgspec.Struct, frozen=True):
     compared: Compared
 
 
-def compare_recordings(first: Path, second: Path, near_hz: float, width_hz: float) -> RecordingsCompared:
+def compare_recordings(
+    first: Path, second: Path, near_hz: float, width_hz: float, is_cancelled: Callable[[], bool] = lambda: False
+) -> RecordingsCompared:
     """Compare two recordings piece by piece.
 
     Parameters
@@ -30,21 +33,27 @@ def compare_recordings(first: Path, second: Path, near_hz: float, width_hz: floa
         The signal, on the dial, hertz.
     width_hz : float
         Of its channel, hertz.
+    is_cancelled : callable
+        Asked before each piece.
 
     Raises
     ------
     BadFrequency
         A recording does not hold the signal.
-    BadSamples, NotRead
-        A file cannot be read, or both together are too short.
+    BadSamples
+        Both are the same file, are too short, or the comparison was cancelled.
     """
-    levels = [_levels(open_recording(path), path.name, near_hz, width_hz) for path in (first, second)]
+    if first.resolve() == second.resolve():
+        raise BadSamples("both are the same recording: choose another as the second")
+    levels = [_levels(open_recording(path), path.name, near_hz, width_hz, is_cancelled) for path in (first, second)]
     count = min(len(pieces) for pieces in levels)
     compared = compared_pairs(levels[0][:count], levels[1][:count], width_hz, PIECE_S, in_dbm=False)
     return RecordingsCompared(near_hz, count, compared)
 
 
-def _levels(recording: Recording, name: str, near_hz: float, width_hz: float) -> list[ChannelLevel]:
+def _levels(
+    recording: Recording, name: str, near_hz: float, width_hz: float, is_cancelled: Callable[[], bool]
+) -> list[ChannelLevel]:
     """Signal and noise in the channel for each piece."""
     from yarddial.engine.taps.gain_sweep import measure
 
@@ -56,6 +65,8 @@ def _levels(recording: Recording, name: str, near_hz: float, width_hz: float) ->
     size = max(int(PIECE_S * recording.rate_hz), 4096)
     levels = []
     for begin in range(0, recording.count - size + 1, size):
+        if is_cancelled():
+            raise BadSamples("the comparison was cancelled")
         power = measure(recording.read(begin, size), recording.rate_hz, offset_hz, width_hz)
         noise = 10 ** (power.floor_dbfs_hz / 10) * power.width_hz
         levels.append(ChannelLevel(10 ** (power.channel_dbfs / 10) - noise, noise))

@@ -151,27 +151,20 @@ class QuestionPages:
         for part, need in needs(self._answers()):
             through = "through its line" if need.by == "line" else "by a lead of its own"
             page.column.addWidget(Words(f"{part.name} needs {need.text} {through}.", 13, wrap=True))
-        page.column.addWidget(
-            Words("No feed is switched on by this. Check polarity and voltage on each label first.", 13, tone="ochre",
-                  wrap=True)
-        )  # fmt: skip
+        care = "No bias feed is switched on by this. Check polarity and voltage on each label first."
+        page.column.addWidget(Words(care, 13, tone="ochre", wrap=True))
 
     def _add_power(self, page: Page) -> Callable[[], None]:
         row = QHBoxLayout()
-        watts = QLineEdit(f"{self._answers().transmit_w:g}")
+        watts = QLineEdit(self._answers().transmit_power)
         watts.setFont(font(13, "mono"))
         watts.setAccessibleName("Watts that it transmits at most")
-        watts.setMaximumWidth(px(90))
-        words = Words("watts at most", 13)
+        watts.setMaximumWidth(px(110))
+        words = Words("at most", 13)
         row.addWidget(watts)
         row.addWidget(words, 1)
         page.column.addLayout(row)
-
-        def read(text: str) -> None:
-            if text.replace(".", "", 1).isdigit() and float(text) <= 1e6:
-                self._answer(transmit_w=float(text))
-
-        watts.textEdited.connect(read)
+        watts.textEdited.connect(lambda text: self._answer(transmit_power=text))
 
         def after() -> None:
             for widget in (watts, words):

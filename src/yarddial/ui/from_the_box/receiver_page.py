@@ -89,7 +89,10 @@ class ReceiverPage(Page):
         self.others.hide()
 
     def _ask(self, device: str) -> None:
+        # Whatever was known before is not the receiver that is chosen now.
         self._told = None
+        self.kind.setCurrentIndex(0)
+        self._changed()
         self._choice.ask(device, self._take)
 
     def _take(self, told: Told) -> None:

@@ -232,8 +232,15 @@ class FromTheBox(Sheet):
         desk = self._session.desk
         is_own = bool(desk.station.parts) and not self._is_into_open
         try:
-            if is_own and self._begin(built(Station("My yard"), self.answers)):
-                self.close()
+            if is_own:
+                if self._begin(built(Station("My yard"), self.answers)):
+                    self.close()
+                else:
+                    self.headline.show_verdict(
+                        "stop",
+                        "There is no place for another yard's file here.",
+                        f"{desk.station.name} stays as it is.",
+                    )
                 return
             desk.edit("from the box", built(desk.station, self.answers))
         except YardDialError as error:

@@ -1,16 +1,28 @@
 """Printing of simple pages."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from yarddial.records.whole_file import write_whole
 from yarddial.ui.theme.lettering import font
+from yarddial.yard.errors import NotWritten
 
 if TYPE_CHECKING:
     from PyQt6.QtGui import QPdfWriter, QTextDocument, QTextTable
 
 # Margins of A4 in points; resolution; pixels for the page number below the text.
 MARGIN_PT, RESOLUTION_DPI, FOOT_PX = 48, 120, 34
+
+
+def write_page(path: Path, html: Callable[[], str], markdown: Callable[[], str]) -> None:
+    """Write a page as PDF, HTML or Markdown, by the ending; raises NotWritten."""
+    if path.suffix == ".pdf":
+        write_pdf(path, html())
+    elif path.suffix in (".html", ".md"):
+        write_whole(path, (html if path.suffix == ".html" else markdown)().encode())
+    else:
+        raise NotWritten(f"'{path.name}' has no ending that tells its form: use .pdf, .html or .md")
 
 
 def write_pdf(path: Path, html: str, *, across: bool = False, size: int = 13) -> None:

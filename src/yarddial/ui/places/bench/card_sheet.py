@@ -7,13 +7,12 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from yarddial.records.card_text import card_html, card_markdown, card_rows
-from yarddial.records.whole_file import write_whole
 from yarddial.ui.theme.lettering import font, px
-from yarddial.ui.widgets.pdf import write_pdf
+from yarddial.ui.widgets.pdf import write_page
 from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
 from yarddial.yard.card import Card, groupings
-from yarddial.yard.errors import NotWritten, YardDialError
+from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_frequency
 
 
@@ -80,13 +79,7 @@ class CardSheet(Sheet):
         """Write the file in the format of its ending."""
         path = Path(self.target.text().strip()).expanduser()
         try:
-            if path.suffix == ".pdf":
-                write_pdf(path, card_html(self._card))
-            elif path.suffix in (".html", ".md"):
-                text = card_html(self._card) if path.suffix == ".html" else card_markdown(self._card)
-                write_whole(path, text.encode())
-            else:
-                raise NotWritten(f"'{path.name}' has no ending that tells its form: use .pdf, .html or .md")
+            write_page(path, lambda: card_html(self._card), lambda: card_markdown(self._card))
         except YardDialError as error:
             self.said.set_tone("vermilion")
             self.said.setText(str(error)[:1].upper() + str(error)[1:] + ".")

@@ -114,7 +114,7 @@ class PeakSheet(Sheet):
         soon = Soon(self, self._show)
         self.when_left(
             session.listening.on_heard(self._hear), session.live_receiver.on_receiver_changed(soon),
-            session.desk.on_dial_changed(soon),
+            session.listening.on_listening_changed(soon), session.desk.on_dial_changed(soon),
         )  # fmt: skip
         self._show()
         self.resize(px(820), px(520))
@@ -134,11 +134,17 @@ class PeakSheet(Sheet):
         self._show()
 
     def _show(self) -> None:
-        self.bar.show_level(self.peaking.now_dbfs, self.peaking.best_dbfs)
+        listening = self._session.listening
+        is_live = self._session.live_receiver.running and listening.level_dbfs is not None and not listening.is_muted
+        self.bar.show_level(self.peaking.now_dbfs if is_live else None, self.peaking.best_dbfs)
         below = self.peaking.below_best_db
         dial = format_frequency(self._session.desk.station.dial_hz)
         if not self._session.live_receiver.running:
             self.headline.show_verdict("unknown", "The receiver is off.", "Start it in Listen, then peak.")
+        elif listening.is_muted:
+            self.headline.show_verdict("unknown", "Reception is muted.", "Let it sound again in Listen, then peak.")
+        elif not is_live or not listening.is_open:
+            self.headline.show_verdict("unknown", "Nothing is heard now.", "Open Listen, which hears what is peaked.")
         elif below is None:
             self.headline.show_verdict("unknown", f"Settling at {dial}.", "Leave everything as it is for a second.")
         elif below < PEAKED_DB:

@@ -1,7 +1,9 @@
 """The sheet that compares two recordings: two antennas, two receivers or two computers at the same time."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from threading import Event
 
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
@@ -64,7 +66,8 @@ class TwoRecordingsSheet(Sheet):
         self.body.addWidget(Words(ABOUT, 13, tone="quiet", wrap=True))
         self.body.addStretch()
         self.buttons.insertWidget(1, self.compare)
-        self.when_left(lambda: session.background.withdraw(TOPIC))
+        self._left_for = Event()
+        self.when_left(lambda: session.background.withdraw(TOPIC), self._left_for.set)
         self.headline.show_verdict("unknown", "Which of two recordings hears it better?", "Choose both, then compare.")
         self.resize(px(760), px(520))
 
@@ -80,7 +83,9 @@ class TwoRecordingsSheet(Sheet):
             return
         self.compare.setEnabled(False)
         self.headline.show_verdict("unknown", "Measuring both, piece by piece.", "Close stops it.")
-        work = partial(_compared, Path(self.first.path), Path(self.second.path), near_hz, width_hz)
+        work = partial(
+            _compared, Path(self.first.path), Path(self.second.path), near_hz, width_hz, self._left_for.is_set
+        )
         self._session.background.ask(TOPIC, work, self._take, self._fail)
 
     def _fail(self, sentence: str) -> None:
@@ -116,10 +121,12 @@ class TwoRecordingsSheet(Sheet):
             self._rows.addWidget(hairline(), 2 * row + 1, 0, 1, 3)
 
 
-def _compared(first: Path, second: Path, near_hz: float, width_hz: float) -> RecordingsCompared | str:
+def _compared(
+    first: Path, second: Path, near_hz: float, width_hz: float, is_cancelled: Callable[[], bool]
+) -> RecordingsCompared | str:
     """Compare in the background: the result, or a sentence about what was wrong with the files or the frequency."""
     try:
-        return compare_recordings(first, second, near_hz, width_hz)
+        return compare_recordings(first, second, near_hz, width_hz, is_cancelled)
     except YardDialError as error:
         return str(error)
 
