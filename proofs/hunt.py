@@ -47,7 +47,10 @@ def searched(place: House) -> SearchRecord:
 
 
 def _do(place: House, step: SearchStep) -> None:
-    key = {"computer on battery": "charger", "mains off": "mains"}.get(step.kind, step.target)
+    keys = {
+        "computer on battery": "charger", "mains off": "mains", "batteries off": "batteries", "computer away": "away",
+    }  # fmt: skip
+    key = keys.get(step.kind, step.target)
     if step.kind == "antenna off":
         place.antenna = step.restores
     elif step.kind == "line choked":

@@ -68,7 +68,7 @@ class House:
             not self.antenna
             or source.where in self.off
             or source.name in self.off
-            or ("mains" in self.off and source.where != "outside")
+            or ("mains" in self.off and source.where not in ("outside", "batteries", "away"))
         )
 
     def _stations(self, count: int) -> np.ndarray:

@@ -396,7 +396,8 @@ def begin_session(path: "Path") -> Session:
             raise NotWritten(f"cannot make {path.parent}: {error.strerror}; check its permissions") from error
         name = path.name.removesuffix(".yard.json").replace("-", " ").strip().capitalize() or "My yard"
         name = name.replace("My", "My yard", 1) if name.partition(" ")[0] == "My" else name
-        station = Station(name, region=preference_keeper().now.region)
+        preferences = preference_keeper().now
+        station = Station(name, region=preferences.region, country=preferences.country)
         StationFile(path, station).save(station)
     return open_session(path)
 

@@ -1,5 +1,6 @@
 """The hunt for interference: fingerprints of signals made without our code, and nobody accused by one look."""
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -33,6 +34,23 @@ def test_the_culprit_is_found_by_going_and_coming_back_and_nobody_else_is_named(
     told = campaign.searched(House(4, (outside,), {"kitchen": ()}, 7e6)).verdict()
     assert told.culprit == "something outside the house"
     assert "power line" in told.advice
+
+
+@pytest.mark.parametrize(
+    ("where", "culprit"),
+    [("batteries", "something on a battery of its own"), ("away", "the receiver or the computer")],
+)
+def test_what_the_main_switch_leaves_on_is_not_called_outside(where: str, culprit: str) -> None:
+    source = Source("humming box", "comb", where, 14.0, clock_hz=52e3)
+    verdict = campaign.searched(House(5, (source,), {"kitchen": ()}, 7e6)).verdict()
+    assert (verdict.state, verdict.culprit) == ("named", culprit)
+
+
+@pytest.mark.parametrize(("own_mains_hz", "is_power_line"), [(0.0, True), (50.0, True), (60.0, False)])
+def test_a_power_line_pulses_at_twice_the_mains(own_mains_hz: float, is_power_line: bool) -> None:
+    place = House(4, (Source("street lamp", "pulses", "outside", 14.0, mains_hz=100.0),), {}, 7e6)
+    search = msgspec.structs.replace(campaign.searched(place), own_mains_hz=own_mains_hz)
+    assert ("power line" in search.verdict().advice) is is_power_line
 
 
 def test_what_goes_by_itself_accuses_nobody() -> None:

@@ -7,6 +7,7 @@ import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QRadioButton
 from pytestqt.qtbot import QtBot
 
 from person import MOST_ACTIONS, NoFiles, Person, answer, choose_receiver, named, session_of, shown
@@ -87,6 +88,26 @@ def test_a_set_up_reaches_a_measured_dial(qtbot: QtBot, tmp_path: Path, name: st
     # What oscillators may be off: 20 ppm of 145 MHz; the dish of the demo's world has a resonator, within 600 kHz.
     assert abs(seen.dial_hz - session.desk.station.dial_hz) < (1e6 if dial == "10.489 GHz" else 6e3)
     assert person.actions <= MOST_ACTIONS
+    window.close()
+
+
+@pytest.mark.parametrize("by_keys", [False, True], ids=["mouse", "keys"])
+def test_a_country_is_asked_once_and_decides_what_follows_from_it(qtbot: QtBot, tmp_path: Path, by_keys: bool) -> None:
+    window = shown(qtbot, session_of(Station("My yard"), tmp_path), NoFiles())
+    person, sheet = Person(qtbot, window, by_keys=by_keys), box_of(window, qtbot)
+    country, region = named(sheet, "Country"), named(sheet, "Region 3")
+    assert isinstance(country, QComboBox)
+    assert isinstance(region, QRadioButton)
+    person.choose(country, "South Korea")
+    assert (sheet.answers.region, sheet.answers.country) == (3, "South Korea")
+    assert region.isChecked()
+    answer(person, sheet, "Finch", {"antennas": ("Short whip",)})
+    station = window.session.desk.station
+    # Region 3, where FM broadcasting has 50 us in most countries; 60 Hz and 75 us there.
+    assert (station.region, station.mains_hz, station.deemphasis_us) == (3, 60.0, 75.0)
+    # A country of another region is forgotten with its region.
+    window.session.board.choose_region(1)
+    assert (window.session.desk.station.country, window.session.desk.station.deemphasis_us) == ("", 50.0)
     window.close()
 
 

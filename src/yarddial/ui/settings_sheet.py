@@ -15,6 +15,7 @@ from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.countries import countries
 from yarddial.yard.locator import read_locator
 
 SIZES = (1.0, 1.1, 1.25, 1.5, 1.75, 2.0)
@@ -42,10 +43,15 @@ class SettingsSheet(Sheet):
             "Text", {share: f"{share:.0%}" for share in SIZES}, self._set_size, "Everything grows with it."
         )
         self.size_of_text.setCurrentIndex(self.size_of_text.findData(now.text_scale))
+        self.country = self._choice(
+            "Country", {"": "not said", **{country.name: country.name for country in countries()}}, self._set_country,
+            "It decides region, de-emphasis and the mains' frequency; of this yard and of those begun later.",
+        )  # fmt: skip
+        self.country.setCurrentIndex(max(self.country.findData(session.desk.station.country), 0))
         self.region = self._choice(
             "Region", {1: "1", 2: "2", 3: "3"}, self._set_region,
             "Of the radio regulations: 1 Europe, Africa, north of Asia; 2 the Americas; 3 the rest of Asia, Oceania. "
-            "It decides bands, rasters and de-emphasis; of this yard and of those begun later.",
+            "It decides bands and rasters; where no country is said, de-emphasis too.",
         )  # fmt: skip
         self.region.setCurrentIndex(self.region.findData(region))
         self.digits = self._choice(
@@ -78,7 +84,7 @@ class SettingsSheet(Sheet):
         self.anew.clicked.connect(self._open_anew)
         self.buttons.insertWidget(1, self.anew)
         self._show_anew()
-        self.resize(self.width(), px(470))
+        self.resize(self.width(), px(510))
 
     def _row(self, label: str, field: QWidget, meaning: str) -> None:
         row = self._grid.rowCount()
@@ -130,7 +136,19 @@ class SettingsSheet(Sheet):
     def _set_region(self, region: object) -> None:
         if region in (1, 2, 3):
             self._session.board.choose_region(region)
-            self._change(region=region)
+            station = self._session.desk.station
+            self.country.setCurrentIndex(max(self.country.findData(station.country), 0))
+            self._change(region=region, country=station.country)
+
+    def _set_country(self, name: object) -> None:
+        if not isinstance(name, str):
+            return
+        sentence = self._session.board.choose_country(name)
+        station = self._session.desk.station
+        self.region.setCurrentIndex(self.region.findData(station.region))
+        self._change(region=station.region, country=name)
+        if not self._session.preferences.trouble:
+            self._say(sentence, "quiet")
 
     def _set_digits(self, digits: object) -> None:
         self._change(digits=digits)

@@ -4,7 +4,7 @@ from typing import Literal
 
 import msgspec
 
-from yarddial.yard.bands import BAND_TABLE, Region
+from yarddial.yard.bands import BAND_TABLE, DEEMPHASIS_US, Region
 from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.resolved_route import ResolvedRoute
 
@@ -75,17 +75,21 @@ _WIDE_CHANNELS_HZ, _PICTURES_HZ = 8_000.0, 20_000.0
 _PICTURE_BANDS_HZ = ((137e6, 138e6),)
 # Marine VHF, and the amateurs' 2 m outside region 1 and 23 cm everywhere.
 _WIDE_CHANNEL_BANDS_HZ = ((156e6, 162.05e6), (1240e6, 1300e6))
-# Pre-emphasis of FM broadcasting: 75 us in the Americas (region 2), 50 us elsewhere but for a few countries (ITU-R
-# BS.450).
-DEEMPHASIS_US: dict[Region, float] = {1: 50.0, 2: 75.0, 3: 50.0}
 
 
-def usual(demodulation: Demodulation, dial_hz: float, region: Region = 1) -> DemodulationDefaults:
-    """Return a demodulation with the edges and de-emphasis usual at a frequency."""
+def usual(
+    demodulation: Demodulation, dial_hz: float, region: Region = 1, deemphasis_us: float | None = None
+) -> DemodulationDefaults:
+    """Return a demodulation with the edges and de-emphasis usual at a frequency.
+
+    deemphasis_us : of wide FM in the station's country; the region's by default.
+    """
     defaults = DEMODULATIONS[demodulation]
     if demodulation == "wfm":
         return msgspec.structs.replace(
-            defaults, deemphasis_us=DEEMPHASIS_US[region], step_hz=raster_at(dial_hz, demodulation, region)
+            defaults,
+            deemphasis_us=DEEMPHASIS_US[region] if deemphasis_us is None else deemphasis_us,
+            step_hz=raster_at(dial_hz, demodulation, region),
         )
     if demodulation != "nfm":
         return defaults

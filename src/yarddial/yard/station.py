@@ -7,7 +7,8 @@ from typing import Literal, assert_never
 
 import msgspec
 
-from yarddial.yard.bands import Band, Region, bands_of
+from yarddial.yard.bands import DEEMPHASIS_US, Band, Region, bands_of
+from yarddial.yard.countries import Country, country_named
 from yarddial.yard.errors import BadStation
 from yarddial.yard.external_noise import Atmospherics, Outside, Storms
 from yarddial.yard.frequency import LIMIT_HZ, format_bound
@@ -100,7 +101,8 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     surroundings : town or country, whose noise the antennas bring: a name of `yard.external_noise`.
     atmospherics : which far thunderstorms count.
     kept_gains : the gains found right, one for each band and route.
-    region : of the radio regulations; own_bands : what the person listens to besides.
+    region : of the radio regulations. country : name in `countries`, empty where nobody said. own_bands : what the
+    person listens to besides.
     switching : who switches the sockets that routes share, where stated. plugged : what those were last confirmed to be
     joined to; see `shared_sockets`.
     """
@@ -118,9 +120,32 @@ class Station(msgspec.Struct, frozen=True, omit_defaults=True):
     atmospherics: Atmospherics = "now"
     kept_gains: tuple[KeptGains, ...] = ()
     region: Region = 1
+    country: str = ""
     own_bands: tuple[Band, ...] = ()
     switching: tuple[SocketSwitching, ...] = ()
     plugged: tuple[Plugged, ...] = ()
+
+    def in_country(self, country: Country) -> "Station":
+        """Return a copy in a country and its region."""
+        return msgspec.structs.replace(self, country=country.name, region=country.region)
+
+    def in_region(self, region: Region) -> "Station":
+        """Return a copy in a region; a country of another region is forgotten."""
+        country = country_named(self.country)
+        name = country.name if country is not None and country.region == region else ""
+        return msgspec.structs.replace(self, region=region, country=name)
+
+    @property
+    def mains_hz(self) -> float:
+        """Mains frequency at the station, hertz; 0 where the country is not known or uses both."""
+        country = country_named(self.country) if self.country else None
+        return country.mains_hz if country is not None else 0.0
+
+    @property
+    def deemphasis_us(self) -> float:
+        """De-emphasis of FM broadcasting, microseconds: of the country, else of the region."""
+        country = country_named(self.country) if self.country else None
+        return country.deemphasis_us if country is not None else DEEMPHASIS_US[self.region]
 
     def outside(self, now: datetime) -> Outside:
         """Noise environment at a local time."""

@@ -12,7 +12,15 @@ import numpy as np
 from yarddial.analysis.interference.fingerprint import AirRecord, Fingerprint, find, has_hump, narrowed, strength_db
 
 StepKind = Literal[
-    "as it is", "antenna off", "computer on battery", "line choked", "mains off", "room off", "device off"
+    "as it is",
+    "antenna off",
+    "computer on battery",
+    "line choked",
+    "mains off",
+    "batteries off",
+    "computer away",
+    "room off",
+    "device off",
 ]
 # Interference is gone when it falls by the first, and back when within the second of its former level.
 GONE_DB, BACK_DB = 6.0, 3.0
@@ -53,13 +61,22 @@ ANTENNA_OFF = SearchStep("antenna off", "Take the antenna's lead off the receive
 BATTERY_STEP = SearchStep("computer on battery", "Unplug the computer's charger: let it run on its battery.")
 CHOKE_STEP = SearchStep("line choked", "Wind the feed line through a ring or clip ferrites on it, at the receiver.")
 MAINS_OFF = SearchStep("mains off", "With the computer on battery, switch all of the house off at its main switch.")
+# The main switch leaves these on, so they come before anything outside is suspected.
+BATTERIES_OFF = SearchStep(
+    "batteries off",
+    "Switch off what runs on a battery of its own: an uninterruptible supply, alarms, lamps, telephones, toys.",
+)
+COMPUTER_AWAY = SearchStep(
+    "computer away", "Carry the computer and the receiver some metres away from the antenna and from where they stand."
+)
 
 
 class SearchRecord(msgspec.Struct, frozen=True):
     """State of a search; `after` returns it with one more result.
 
     rooms : circuits of the house by name. devices : what can be unplugged in a room, where stated.
-    can_choke, can_mains, has_battery : what the person is able to do.
+    can_choke, can_mains, has_battery : what the person is able to do. own_mains_hz : mains frequency at the station, 0
+    where unknown.
     """
 
     rooms: tuple[str, ...]
@@ -67,6 +84,7 @@ class SearchRecord(msgspec.Struct, frozen=True):
     can_choke: bool = True
     can_mains: bool = True
     has_battery: bool = True
+    own_mains_hz: float = 0.0
     seen: Fingerprint | None = None
     results: tuple[StepResult, ...] = ()
     records: tuple[AirRecord, ...] = ()
@@ -156,6 +174,7 @@ def _restore(step: SearchStep) -> SearchStep:
     words = {
         "antenna off": "Put the antenna's lead back.", "computer on battery": "Plug the charger in again.",
         "line choked": "Take the choke away again.", "mains off": "Switch the house on again.",
+        "batteries off": "Switch them on again.", "computer away": "Bring both back to their place.",
     }.get(step.kind, f"Switch {step.target} on again.")  # fmt: skip
     return SearchStep(step.kind, words, step.target, restores=True)
 
@@ -201,8 +220,10 @@ def _plan(search: SearchRecord) -> list[SearchStep]:
     if search.can_mains and search.has_battery:
         steps.append(MAINS_OFF)
         answer = _answers(search, MAINS_OFF)
-        if answer is False or (answer is None and not _is_given_up(search, MAINS_OFF)):
+        if answer is None and not _is_given_up(search, MAINS_OFF):
             return steps
+        if answer is False:
+            return [*steps, *_unfed_by_mains(search)]
     for room in search.rooms:
         steps.append(_room(room))
         answer = _answers(search, _room(room))
@@ -217,6 +238,17 @@ def _plan(search: SearchRecord) -> list[SearchStep]:
             return steps
     if search.can_choke:
         steps.append(CHOKE_STEP)
+    return steps
+
+
+def _unfed_by_mains(search: SearchRecord) -> list[SearchStep]:
+    """Steps for what goes on without the mains, up to the first that is open or has named it."""
+    steps: list[SearchStep] = []
+    for step in (BATTERIES_OFF, COMPUTER_AWAY):
+        steps.append(step)
+        answer = _answers(search, step)
+        if answer or (answer is None and not _is_given_up(search, step)):
+            break
     return steps
 
 
@@ -250,7 +282,7 @@ def _verdict(search: SearchRecord) -> SearchVerdict:
         apart = "a lead of half a metre between the two, ferrites on it, another socket of the computer"
         return _named("the receiver or the computer", what, apart)
     if search.can_mains and search.has_battery and _answers(search, MAINS_OFF) is False:
-        return _outside(search.seen)
+        return _not_from_mains(search, search.seen)
     room = next((room for room in search.rooms if _answers(search, _room(room))), "")
     if not room:
         choked = search.can_choke and _answers(search, CHOKE_STEP)
@@ -268,12 +300,32 @@ def _named(culprit: str, what: str, advice: str) -> SearchVerdict:
     return SearchVerdict("named", culprit, f"It is {culprit}: {what}.", advice[:1].upper() + advice[1:] + ".")
 
 
-def _outside(seen: Fingerprint) -> SearchVerdict:
+def _not_from_mains(search: SearchRecord, seen: Fingerprint) -> SearchVerdict:
+    """Verdict for what goes on with the house switched off."""
+    what = seen.words
+    if _answers(search, BATTERIES_OFF):
+        return _named("something on a battery of its own", what, "switch these off one after the other")
+    if _answers(search, COMPUTER_AWAY):
+        apart = "keep both away from the antenna, ferrites on the lead between them, a screened lead to the antenna"
+        return _named("the receiver or the computer", what, apart)
+    if any(_answers(search, step) is None for step in (BATTERIES_OFF, COMPUTER_AWAY)):
+        return SearchVerdict(
+            "left open", "", f"The house's mains does not feed it: {what}.",
+            "It is outside, or runs on a battery here: that came and went too often to be told.",
+        )  # fmt: skip
+    return _outside(seen, search.own_mains_hz)
+
+
+def _outside(seen: Fingerprint, own_mains_hz: float) -> SearchVerdict:
     """Verdict for interference from outside the house, by its fingerprint."""
     if seen.pattern == "comb":
         return _named("something outside the house", seen.words,
                       "a neighbour's switching supply most likely: ask, and offer a filter")  # fmt: skip
-    if seen.mains_hz:
+    # A line of the mains pulses at twice its frequency; another rate comes from a supply of its own.
+    if seen.mains_hz and own_mains_hz in (0.0, seen.mains_hz / 2):
         return _named("something outside the house", seen.words,
                       "a power line or a lamp in the street: tell whoever keeps it; never go near it")  # fmt: skip
+    if seen.mains_hz:
+        return _named("something outside the house", seen.words,
+                      f"not the mains of {own_mains_hz:g} Hz: a supply or a generator of its own")  # fmt: skip
     return _named("something outside the house", seen.words, "a cable network most likely: tell whoever runs it")

@@ -17,6 +17,7 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.station.desk import Desk
 from yarddial.session.verdict import Verdict
 from yarddial.yard.bands import Band, Region
+from yarddial.yard.countries import country_named
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.oscillators import Oscillators
@@ -161,7 +162,21 @@ class BandBoard:
 
     def choose_region(self, region: Region) -> None:
         """Choose a region of the radio regulations; undoable."""
-        self._desk.edit("region", msgspec.structs.replace(self._desk.station, region=region))
+        self._desk.edit("region", self._desk.station.in_region(region))
+
+    def choose_country(self, name: str) -> str:
+        """Choose a country, undoable; return what follows from it. An empty name is none.
+
+        Raises BadStation for an unknown one.
+        """
+        if not name:
+            self._desk.edit("country", msgspec.structs.replace(self._desk.station, country=""))
+            return ""
+        country = country_named(name)
+        if country is None:
+            raise BadStation(f"'{name}' is not in the table of countries: choose one of the list, or the region alone")
+        self._desk.edit("country", self._desk.station.in_country(country))
+        return country.sentence
 
     def keep_band(self, band: Band) -> None:
         """Add a band of the person's own, undoable; raises BadStation."""

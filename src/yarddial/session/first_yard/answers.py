@@ -26,15 +26,17 @@ class Leaflet(msgspec.Struct, frozen=True):
 class BoxAnswers(msgspec.Struct, frozen=True):
     """What the person has got.
 
-    region : of the radio regulations; None where nobody said. receiver : as its driver describes it, or a class of the
-    shelf for one that is not here; None where nobody said. antennas, between, converter : names on the shelf; an empty
-    converter is none. joining : how the plug of each of several antennas gets to the receiver. sockets : antenna and
-    the receiver's socket that its line goes into, where stated. feeders : what gives current to parts that need it.
-    transmit_power : of the transceiver at most, as written. wishes : keys of `questions.WISHES`. with_usual : add the
-    world's standard frequencies as known stations.
+    region : of the radio regulations; None where nobody said. country : name in `yard.countries`. receiver : as its
+    driver describes it, or a class of the shelf for one that is not here; None where nobody said. antennas,
+    between, converter : names on the shelf; an empty converter is none. joining : how the plug of each of several
+    antennas gets to the receiver. sockets : antenna and the receiver's socket that its line goes into, where
+    stated. feeders : what gives current to parts that need it. transmit_power : of the transceiver at most, as
+    written. wishes : keys of `questions.WISHES`. with_usual : add the world's standard frequencies as known
+    stations.
     """
 
     region: Region | None = None
+    country: str = ""
     receiver: Receiver | None = None
     antennas: tuple[str, ...] = ()
     joining: Joining = "hand"

@@ -7,6 +7,7 @@ import msgspec
 from yarddial.session.first_yard.answers import BoxAnswers
 from yarddial.session.first_yard.questions import WISHES, from_shelf
 from yarddial.yard import editing
+from yarddial.yard.countries import country_named
 from yarddial.yard.errors import BadStation
 from yarddial.yard.frequency import format_frequency, parse_frequency
 from yarddial.yard.parts import Antenna, Converter, Feed, Lnb, Need, Part, Receiver, Transceiver, TwoPort, Value
@@ -38,7 +39,9 @@ def built(station: Station, answers: BoxAnswers) -> Station:
         The leaflet's values cannot be.
     """
     if answers.region is not None:
-        station = msgspec.structs.replace(station, region=answers.region)
+        station = station.in_region(answers.region)
+    if country := country_named(answers.country):
+        station = station.in_country(country)
     station = _with_line(station, answers)
     if answers.transmitting == "beside":
         station = _with_own_antenna(station, answers)

@@ -34,7 +34,7 @@ class Question(msgspec.Struct, frozen=True):
 QUESTIONS = (
     Question(
         "where", "Where are you?",
-        "The region decides the bands, the channel rasters and the sound of FM broadcasting.", "region",
+        "The country decides bands, channel rasters, the sound of FM broadcasting and the hum of the mains.", "region",
     ),
     Question(
         "receiver", "Which receiver?", "One that answers describes itself; one that is not here is taken by its class.",

@@ -420,7 +420,8 @@ class Listening(Job):
 
     def _usual(self, demodulation: Demodulation) -> DemodulationDefaults:
         """Usual settings of a demodulation at the dial, in the station's region."""
-        return usual(demodulation, self._desk.station.dial_hz, self._desk.station.region)
+        station = self._desk.station
+        return usual(demodulation, station.dial_hz, station.region, station.deemphasis_us)
 
     def _carried_over(self, demodulation: Demodulation) -> DemodulationSettings:
         """Usual edges of another demodulation; squelch, gain control and noise reduction stay."""

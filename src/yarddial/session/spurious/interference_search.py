@@ -67,30 +67,39 @@ class InterferenceSearch:
         self, rooms: tuple[str, ...], devices: dict[str, tuple[str, ...]] | None = None, *, can_choke: bool = True,
         can_mains: bool = True, has_battery: bool = True,
     ) -> None:  # fmt: skip
-        """Begin a new search at the dial.
+        """Begin a new search at the dial; `trouble` says why it cannot.
 
         rooms : the house's circuits by name. The others say what the person can do.
         """
         from yarddial.analysis.interference.search import SearchRecord
 
+        if why := self.why_not_begin():
+            self.trouble = why
+            self._changed.tell()
+            return
         self._records.cancel()
-        self.search = SearchRecord(rooms, devices or {}, can_choke, can_mains, has_battery)
+        own_mains_hz = self._desk.station.mains_hz
+        self.search = SearchRecord(rooms, devices or {}, can_choke, can_mains, has_battery, own_mains_hz)
         self._place, self.trouble = (self._desk.station.dial_hz, self._desk.route.name), ""
         self._changed.tell()
+
+    def why_not_begin(self) -> str:
+        """Reason why nothing can be measured at the dial now; empty when it can."""
+        if why := self._desk.route.why_not(self._desk.station.dial_hz):
+            return why
+        if not self._live_receiver.wanted:
+            return "the receiver is off: Space starts it"
+        return "a recording plays: nothing can be switched off in it" if self._live_receiver.plays else ""
 
     def why_not(self) -> str:
         """Reason why it cannot record now; empty when it can."""
         if self.search is None:
             return "say first which circuits the house has"
-        if why := self._records.why_not():
-            return why
-        if why := self._desk.route.why_not(self._desk.station.dial_hz):
+        if why := self._records.why_not() or self.why_not_begin():
             return why
         if self._place != (self._desk.station.dial_hz, self._desk.route.name):
             return "the dial or the route was changed: go back there, or begin anew"
-        if not self._live_receiver.wanted:
-            return "the receiver is off: Space starts it"
-        return "a recording plays: nothing can be switched off in it" if self._live_receiver.plays else ""
+        return ""
 
     def record(self) -> None:
         """Record, after the person has done the step."""

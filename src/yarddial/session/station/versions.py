@@ -19,6 +19,7 @@ _VALUES = {
     "surroundings": "surroundings",
     "atmospherics": "thunderstorms",
     "region": "region",
+    "country": "country",
 }
 # The dial's state is no edit and stays as it is here.
 _DIAL_FIELDS = ("dial_hz", "mode", "route", "held")

@@ -53,6 +53,10 @@ class OptionList(QWidget):
         """Keys of what is chosen, in the order of the options."""
         return tuple(key for key, mark in self._buttons.items() if mark.isChecked())
 
+    def choose(self, key: str) -> None:
+        """Choose an option, as a press on it does."""
+        self._buttons[key].setChecked(True)
+
     def first(self) -> QWidget | None:
         """Option that gets the focus: the chosen one, or the first."""
         chosen = self.chosen()

@@ -12,6 +12,7 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.words import Words
+from yarddial.yard.countries import countries, country_named
 from yarddial.yard.parts import Converter
 
 NO_CONVERTER, ANY_SOCKET = "no converter", "the socket that fits"
@@ -46,15 +47,19 @@ class QuestionPages:
         def taken() -> None:
             keys = listed.chosen()
             if question.name == "where":
-                self._answer(region=int(keys[0]))
+                self._answer(region=int(keys[0]), country="")
+                country.setCurrentIndex(0)
             else:
                 self._answer(**{question.takes: keys if question.many else keys[0]})
             for show in show_more:
                 show()
 
+        country = ChoiceBox("Country", at_left=True)
         listed = OptionList(options(question.name, self._answers()), chosen, taken, many=question.many)
         page = OptionPage(listed)
         match question.name:
+            case "where":
+                self._put_country(page, country, listed)
             case "antennas":
                 show_more.append(self._add_joining(page))
             case "between":
@@ -70,6 +75,28 @@ class QuestionPages:
         for show in show_more:
             show()
         return page
+
+    def _put_country(self, page: Page, country: ChoiceBox, regions: OptionList) -> None:
+        """Choice of the country above the regions; it chooses its region."""
+        country.addItem("choose, or type its first letters", "")
+        for choice in countries():
+            country.addItem(choice.name, choice.name)
+        country.setCurrentIndex(max(country.findData(self._answers().country), 0))
+        follows = Words("", 13, tone="quiet", wrap=True)
+
+        def taken(name: str) -> None:
+            chosen = country_named(name)
+            if chosen is not None:
+                # The list of regions forgets the country when it changes.
+                regions.choose(str(chosen.region))
+                country.setCurrentIndex(country.findData(chosen.name))
+                self._answer(region=chosen.region, country=chosen.name)
+            follows.setText(chosen.sentence if chosen is not None else "")
+
+        country.textActivated.connect(taken)
+        for at, widget in enumerate((country, follows, Words("Or say the region alone", 15, "serif"))):
+            page.column.insertWidget(at, widget)
+        taken(country.currentText())
 
     def _add_joining(self, page: Page) -> Callable[[], None]:
         words = Words("How does the plug of each get to the receiver?", 15, "serif")

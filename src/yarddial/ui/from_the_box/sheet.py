@@ -41,7 +41,7 @@ class FromTheBox(Sheet):
         """begin : open a yard of its own with this station in a new window; False where there are no files to begin."""
         super().__init__(parent, "What have you got?", 900)
         self._session, self._begin, self._built = session, begin, built
-        self.answers = BoxAnswers(region=session.desk.station.region)
+        self.answers = BoxAnswers(region=session.desk.station.region, country=session.desk.station.country)
         self._at = 0
         self.count = Words("", 13, tone="quiet")
         self.headline = Headline()

@@ -12,8 +12,8 @@ from yarddial.yard.keys import listed_keys
 
 # Pages in reading order; the last two are generated from the tables that the window uses.
 WRITTEN = (
-    "start", "evening", "safety", "bench", "first-light", "span", "levels", "true", "ghosts", "bands", "listen", "log",
-    "receivers", "distance", "transceiver", "numbers", "files",
+    "start", "evening", "safety", "bench", "first-light", "span", "levels", "true", "ghosts", "interference", "bands",
+    "listen", "log", "receivers", "distance", "transceiver", "numbers", "files",
 )  # fmt: skip
 PAGES = (*WRITTEN, "words", "keys")
 

@@ -23,21 +23,21 @@ MAX_SHOWN = 40
 class InterferenceSheet(Sheet):
     """Circuits first, then one step after the other."""
 
-    manual_page = "ghosts"
+    manual_page = "interference"
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, "What disturbs here?", 760)
         self._session, self._search = session, session.interference_search
         self.headline = Headline()
-        self.rooms = QLineEdit("kitchen, living room, office, bedroom")
+        self.rooms = QLineEdit()
+        self.rooms.setPlaceholderText("such as kitchen, living room, office; empty where none can be switched off")
         self.rooms.setFont(font(13))
         self.rooms.setAccessibleName("Circuits of the house that can be switched off")
-        self.battery = QCheckBox("the computer runs on a battery")
+        self.battery = QCheckBox("the computer can run on a battery")
         self.mains = QCheckBox("the house can be switched off for a minute")
         self.choke = QCheckBox("ferrites are at hand")
         for box in (self.battery, self.mains, self.choke):
             box.setFont(font(13))
-            box.setChecked(True)
         self.start = button("Begin", tip="Begin a hunt at the dial's place")
         self.start.clicked.connect(self._begin)
         self.rooms.returnPressed.connect(self._begin)
@@ -102,8 +102,11 @@ class InterferenceSheet(Sheet):
             where = format_frequency(self._session.desk.station.dial_hz)
             self.headline.show_verdict("unknown", "Nothing was hunted yet.", f"It is looked for around {where}.")
             self._now.setText("")
-            self._said.setText("Say which circuits there are, then begin.")
+            why = self._search.why_not_begin()
+            self.start.setEnabled(not why)
+            self._said.setText(f"{why[:1].upper()}{why[1:]}." if why else "Tick what can be done here, then begin.")
             return
+        self.start.setEnabled(not self._search.why_not_begin())
         if verdict.state == "going on":
             what = search.seen.words if search.seen is not None else "nothing was looked at yet"
             self.headline.show_verdict("unknown", "The hunt goes on.", f"It looks like {what}.")
