@@ -114,7 +114,13 @@ def lost(samples: int, gaps: int = 1) -> Maker:
 def jump(size_hz: float) -> Maker:
     def make(chance: np.random.Generator, count: int, density: float) -> Made:
         offsets = np.where(np.arange(count) < count * chance.uniform(0.3, 0.7), 0.0, size_hz)
-        return _wandering(chance, offsets - offsets.mean())
+        made = _wandering(chance, offsets - offsets.mean())
+        if abs(size_hz) * count / RATE_HZ < 2.0:
+            # Within two bins the parts are one line.
+            return made
+        # Two records: the mean is the frequency of neither part.
+        before_hz, after_hz = made.hertz - float(offsets.mean()), made.hertz + size_hz - float(offsets.mean())
+        return Made(made.wave, before_hz, after_hz)
 
     return make
 

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+import harder_kinds
 import kinds
 import modulation
 from yarddial.dsp.spectral_line import measure_line
@@ -78,10 +79,9 @@ def test_noise_alone_is_nothing() -> None:
             measure_line(samples, 4_000.0, 300.0, 100.0)
 
 
-@pytest.mark.parametrize("kind", ["two tones", "phase"])
-def test_keyed_data_is_refused_as_modulated_however_long(kind: str) -> None:
-    """75 baud by 170 Hz, and 31.25 reversals a second: no carrier is left in either."""
-    rate_hz, seconds_s, chance = kinds.RATE_HZ, 10.0, np.random.default_rng(4)
+def keyed_data(kind: str, seconds_s: float = 10.0) -> np.ndarray[tuple[int], np.dtype[np.complex64]]:
+    """75 baud by 170 Hz, or 31.25 reversals a second, at 300 Hz: no carrier is left in either."""
+    rate_hz, chance = kinds.RATE_HZ, np.random.default_rng(4)
     count = int(rate_hz * seconds_s)
     if kind == "two tones":
         wave = np.exp(1j * modulation.shift_keyed(chance, count, rate_hz, 75.0, 170.0))
@@ -90,8 +90,84 @@ def test_keyed_data_is_refused_as_modulated_however_long(kind: str) -> None:
         wave = np.convolve(bits, np.hanning(128) / np.hanning(128).sum(), "same").astype(complex)
     noise = chance.standard_normal((2, count)) * np.sqrt(rate_hz / 10**5.5 / 2)
     samples = wave * np.exp(2j * np.pi * 300.0 * np.arange(count) / rate_hz) + noise[0] + 1j * noise[1]
-    with pytest.raises(NoCarrier, match="modulated"):
-        measure_line((0.05 * samples).astype(np.complex64), rate_hz, 310.0, 100.0)
+    return (0.05 * samples).astype(np.complex64)
+
+
+def test_two_tones_are_refused_as_keyed_data() -> None:
+    with pytest.raises(NoCarrier, match=r"modulated|shifted"):
+        measure_line(keyed_data("two tones"), kinds.RATE_HZ, 310.0, 100.0)
+
+
+def test_a_suppressed_carrier_is_measured_by_the_line_of_its_square() -> None:
+    found = measure_line(keyed_data("phase"), kinds.RATE_HZ, 310.0, 100.0)
+    assert found.method == "reversal-keyed"
+    assert found.frequency_hz == pytest.approx(300.0, abs=4 * found.sigma_hz)
+
+
+# Kinds of `harder_kinds`, with the names that fit; empty where several do.
+HARDER: dict[str, set[str]] = {
+    "ray 3 to 12 dB below, spread": {"two rays"},
+    "ray that sweeps": {"two rays"},
+    "5 to 40 gaps": {"broken"},
+    "jump of 1 to 500 Hz": {"jumping", "steady", "keyed"},
+    "phase hum 1.4 to 3 rad": set(),
+    "31 baud, phase keyed": {"reversal-keyed"},
+    "reversals, 200 to 700 a second": {"reversal-keyed"},
+}
+
+
+@pytest.mark.parametrize("name", list(HARDER))
+def test_what_is_no_plain_line_is_answered_at_its_line(name: str) -> None:
+    """With a plain peak these are wrong by hertz, or lie between two lines."""
+    kind = next(kind for kind in harder_kinds.HARDER_KINDS if kind.name == name)
+    for seed in (3, 5):
+        samples, made = kinds.record(kind, np.random.default_rng(seed), 5.0, 50.0)
+        scaled = (0.05 * samples / np.sqrt(np.mean(np.abs(samples) ** 2))).astype(np.complex64)
+        try:
+            found = measure_line(scaled, kinds.RATE_HZ, 300.0, 100.0)
+        except NoCarrier:
+            # Of so many gaps in one record not each can be found; a refusal is no wrong number.
+            assert name == "5 to 40 gaps"
+            continue
+        truths = [truth_hz for truth_hz in (made.hertz, made.second_hz) if truth_hz is not None]
+        assert min(abs(found.frequency_hz - truth_hz) for truth_hz in truths) < 4 * found.sigma_hz
+        assert not HARDER[name] or found.method in HARDER[name]
+
+
+@pytest.mark.parametrize("name", ["hopping", "jittered supply", "teleprinter"])
+def test_a_signal_without_a_carrier_is_refused(name: str) -> None:
+    kind = next(kind for kind in harder_kinds.HARDER_KINDS if kind.name == name)
+    for seed in (1, 2):
+        samples, _ = kinds.record(kind, np.random.default_rng(seed), 5.0, 50.0)
+        scaled = (0.05 * samples / np.sqrt(np.mean(np.abs(samples) ** 2))).astype(np.complex64)
+        with pytest.raises(NoCarrier):
+            measure_line(scaled, kinds.RATE_HZ, 300.0, 100.0)
+
+
+@pytest.mark.parametrize("drift", [8.0, 18.0, 30.0])
+def test_a_receiver_that_warms_at_145_mhz_can_be_measured(drift: float) -> None:
+    kind = kinds.Kind("drift", "drifting", kinds.drifting(drift))
+    for seed in (1, 2):
+        samples, made = kinds.record(kind, np.random.default_rng(seed), 5.0, 45.0)
+        found = measure_line((0.05 * samples).astype(np.complex64), kinds.RATE_HZ, 300.0, 100.0)
+        assert abs(found.frequency_hz - made.hertz) < 4 * found.sigma_hz
+        assert abs(found.drift_hz_per_s) == pytest.approx(drift, rel=0.01)
+
+
+def test_on_a_path_that_does_not_fade_a_steady_line_is_stated_at_the_bound() -> None:
+    """Rife & Boorstyn's bound; where the path may fade, a short record cannot tell, and more is stated."""
+    for seconds_s, cn0_dbhz in ((0.5, 40.0), (2.0, 35.0), (5.0, 45.0)):
+        bound_hz = np.sqrt(6 / (10 ** (cn0_dbhz / 10) * seconds_s)) / (2 * np.pi * seconds_s)
+        stated: dict[bool, list[float]] = {True: [], False: []}
+        for seed in range(4):
+            samples, _ = kinds.record(kinds.KINDS[0], np.random.default_rng(seed), seconds_s, cn0_dbhz)
+            for may_fade in stated:
+                found = measure_line(
+                    (0.05 * samples).astype(np.complex64), kinds.RATE_HZ, 300.0, 100.0, may_fade=may_fade
+                )
+                stated[may_fade].append(found.sigma_hz / bound_hz)
+        assert 0.9 < np.mean(stated[False]) < 1.2
+        assert np.mean(stated[True]) > np.mean(stated[False])
 
 
 def test_a_long_record_searched_narrowly_is_judged_though_fast_tracks_leave_it() -> None:

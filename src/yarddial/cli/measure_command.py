@@ -14,6 +14,7 @@ from yarddial.cli.options import (
     recording_options,
     through_option,
 )
+from yarddial.yard.bands import SKY_WAVE_BELOW_HZ
 from yarddial.yard.errors import BadFrequency, NoCarrier
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.frequency_conversion import Stage, dial_for_shown, path_sense, shown_for_dial
@@ -82,7 +83,8 @@ def command(
         within_hz = max(MIN_SEARCH_HZ, abs(tuner_hz) * 60e-6)
     samples = recording.read()
     known = tuple(path.offset_hz(hertz) for hertz in known_hz)
-    estimate = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known)
+    may_fade = (path.centre_dial_hz if near_hz is None else near_hz) < SKY_WAVE_BELOW_HZ
+    estimate = _estimate(kind, samples, recording.rate_hz, offset_hz, within_hz, known, may_fade)
     if kind == "pilot":
         frequency_hz, reference_hz = estimate.frequency_hz, PILOT_HZ
     else:
@@ -198,7 +200,13 @@ def _lost(samples: Any, rate_hz: float) -> int | None:
 
 
 def _estimate(
-    kind: str, samples: Any, rate_hz: float, offset_hz: float, within_hz: float | None, known_hz: tuple[float, ...]
+    kind: str,
+    samples: Any,
+    rate_hz: float,
+    offset_hz: float,
+    within_hz: float | None,
+    known_hz: tuple[float, ...],
+    may_fade: bool,
 ) -> Any:
     """A carrier by maximum likelihood; a modulated signal by its mean frequency; the pilot from the multiplex."""
     from yarddial.dsp.carrier import estimate_carrier
@@ -211,12 +219,12 @@ def _estimate(
             offset_hz = estimate_carrier(samples, rate_hz, offset_hz, None).frequency_hz
             within_hz = JUDGED_HZ
         if abs(offset_hz) < AT_CENTRE_HZ:
-            return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
+            return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz, may_fade=may_fade)
         try:
             # Most recordings have the receiver's own spike at the centre, which is never the wanted signal.
-            return measure_line(samples, rate_hz, offset_hz, within_hz, (0.0, *known_hz))
+            return measure_line(samples, rate_hz, offset_hz, within_hz, (0.0, *known_hz), may_fade=may_fade)
         except NoCarrier:
-            return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz)
+            return measure_line(samples, rate_hz, offset_hz, within_hz, known_hz, may_fade=may_fade)
     if kind == "nfm":
         return estimate_centre(samples, rate_hz, offset_hz, within_hz or MIN_SEARCH_HZ, "narrow")
     if kind == "wfm":

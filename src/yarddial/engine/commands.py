@@ -82,6 +82,7 @@ class Measure(OnTuning, frozen=True):
     kind : a carrier, or the middle of an FM signal.
     expected_hz, expected_sigma_hz : where it should stand by what is known of the oscillators and of the station's own
         habits, from the slice's middle: of two carriers on one channel the one that fits is taken.
+    may_fade : whether the station's path fades, as sky waves do.
     """
 
     seconds_s: float
@@ -90,6 +91,7 @@ class Measure(OnTuning, frozen=True):
     kind: Literal["carrier", "nfm", "wfm"] = "carrier"
     expected_hz: float = 0.0
     expected_sigma_hz: float = float("inf")
+    may_fade: bool = True
 
 
 class Follow(Request, frozen=True):

@@ -7,6 +7,8 @@ import msgspec
 
 Region = Literal[1, 2, 3]
 ALL_REGIONS: tuple[Region, ...] = (1, 2, 3)
+# Sky waves, which fade, come in below this frequency, hertz.
+SKY_WAVE_BELOW_HZ = 30e6
 # Pre-emphasis of FM broadcasting: 75 us in the Americas (region 2), 50 us elsewhere but for a few countries (ITU-R
 # BS.450).
 DEEMPHASIS_US: dict[Region, float] = {1: 50.0, 2: 75.0, 3: 50.0}

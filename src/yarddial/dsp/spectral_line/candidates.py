@@ -9,8 +9,9 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 
 # Probability that noise alone passes the whole search; independent trials per bin (see `carrier`).
 FALSE_ALARM, TRIES_PER_BIN = 1e-4, 8
-# Fastest drift that is searched, hertz per second, and the step of its grid in units of 1 / T^2.
-MAX_DRIFT, DRIFT_GRID_STEP = 10.0, 1.2
+# Fastest drifts that are searched in turn, hertz per second: a crystal that warms at 145 MHz reaches 20. Grid step in
+# units of 1 / T^2.
+MAX_DRIFTS, DRIFT_GRID_STEP = (10.0, 32.0), 1.2
 # Minimum height of a line above the noise in one bin.
 MIN_BIN_SNR_DB = 12.0
 
@@ -52,18 +53,17 @@ def loudest_bin(record: Record, within_hz: float) -> LineStart:
     return LineStart((at - reach) * step_hz, over_db, _needed_db(TRIES_PER_BIN * (reach + 1)))
 
 
-def loudest_track(record: Record, within_hz: float) -> LineStart | None:
-    """Strongest straight track in time and frequency; None when none stands out."""
-    try:
-        carrier = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, MAX_DRIFT)
-    except (NoCarrier, BadSamples):
-        return None
-    tries = (
-        2
-        * TRIES_PER_BIN
-        * within_hz
-        * record.duration_s
-        * max(2 * MAX_DRIFT * record.duration_s**2 / DRIFT_GRID_STEP, 1.0)
-    )
-    over_db = carrier.cn0_dbhz + 10 * float(np.log10(record.duration_s))
-    return LineStart(carrier.frequency_hz, over_db, _needed_db(tries), carrier.drift_hz_per_s)
+def loudest_track(record: Record, within_hz: float, max_drifts: tuple[float, ...] = MAX_DRIFTS) -> LineStart | None:
+    """Strongest straight track in time and frequency, searched among slow ones first; None when none stands out."""
+    for max_drift in max_drifts:
+        try:
+            carrier = estimate_drifting(record.narrow, record.rate_hz, 0.0, within_hz, max_drift)
+        except (NoCarrier, BadSamples):
+            continue
+        drift_steps = max(2 * max_drift * record.duration_s**2 / DRIFT_GRID_STEP, 1.0)
+        needed_db = _needed_db(2 * TRIES_PER_BIN * within_hz * record.duration_s * drift_steps)
+        over_db = carrier.cn0_dbhz + 10 * float(np.log10(record.duration_s))
+        track = LineStart(carrier.frequency_hz, over_db, needed_db, carrier.drift_hz_per_s)
+        if track.is_line or max_drift == max_drifts[-1]:
+            return track
+    return None

@@ -10,6 +10,8 @@ OWN_HZ, OWN_SPREADS, OWN_BINS = 3.0, 4.0, 8.0
 PIECE_HZ, PIECE_BINS = 4.0, 16
 # Noise alone does not exceed its expected sum by this many sigmas.
 MIN_EXCESS_SIGMAS = 6.0
+# A fading line leaves less than this share of its power beside it.
+MAX_BESIDE_FADING = 0.3
 # A peak is a line if it stands this far above its surroundings, which are measured in these bins on both sides.
 MIN_PEAK_DB, SURROUNDING_BINS = 15.0, (12, 48)
 
@@ -22,6 +24,8 @@ def is_mostly_elsewhere(
     signal: float,
     density: float,
     within_hz: float,
+    *,
+    moves: bool = False,
 ) -> bool:
     """Return True when the broad signal holds more power than the line, and the line is only a peak of it.
 
@@ -37,6 +41,8 @@ def is_mostly_elsewhere(
         Noise power per hertz.
     within_hz : float
         Half width of the search around the slice's middle.
+    moves : bool
+        The line wanders, jumps or is broken: its energy is not all at its mean frequency.
     """
     from scipy import fft
 
@@ -55,9 +61,13 @@ def is_mostly_elsewhere(
     pieces = seen.size // size
     if not pieces:
         return False
+    if not moves:
+        # What a model claims as its line may lie beside it.
+        signal = min(signal, float(np.sum(power[np.abs(away_hz) <= own_hz] - 1.0)))
     medians = np.median(power[seen[: pieces * size]].reshape(pieces, size), axis=1) / np.log(2)
     elsewhere = float(np.sum(medians - 1.0)) * size
-    if elsewhere < max(signal, MIN_EXCESS_SIGMAS * 1.5 * (pieces * size) ** 0.5):
+    share = MAX_BESIDE_FADING if spread_hz > 0 else 1.0
+    if elsewhere < max(share * signal, MIN_EXCESS_SIGMAS * 1.5 * (pieces * size) ** 0.5):
         return False
     bins = np.abs(away_hz) / bin_hz
     beside = float(np.median(power[(bins >= SURROUNDING_BINS[0]) & (bins <= SURROUNDING_BINS[1])]) / np.log(2))

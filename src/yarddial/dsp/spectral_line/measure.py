@@ -9,16 +9,27 @@ from numpy.typing import NDArray
 from yarddial.dsp.beside import estimate_beside
 from yarddial.dsp.carrier import Carrier, OtherLine, check_samples
 from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
-from yarddial.dsp.fading import estimate_fading
-from yarddial.dsp.spectral_line.blocks import Blocks, Record
-from yarddial.dsp.spectral_line.candidates import MIN_BIN_SNR_DB, LineStart, loudest_bin, loudest_track
-from yarddial.dsp.spectral_line.elsewhere import is_mostly_elsewhere
-from yarddial.dsp.spectral_line.explanation import MAX_RESIDUAL_SIGMAS, Explanation, WeighedLine
-from yarddial.dsp.spectral_line.naming import name_of, remark_of
-from yarddial.dsp.spectral_line.path_models import MAX_SPREAD_HZ, explain_path
-from yarddial.dsp.spectral_line.phase_models import explain_oscillator, explain_phase
-from yarddial.dsp.spectral_line.several import explain_several, without_known
-from yarddial.yard.errors import BadSamples, NoCarrier
+from yarddial.dsp.spectral_line.blocks import Record
+from yarddial.dsp.spectral_line.candidates import (
+    MAX_DRIFTS,
+    MIN_BIN_SNR_DB,
+    loudest_bin,
+    loudest_track,
+)
+from yarddial.dsp.spectral_line.constant_envelope import is_part_of_constant_envelope, switches
+from yarddial.dsp.spectral_line.frequency_jump import jump_share
+from yarddial.dsp.spectral_line.model_choice import candidates_from, measured, weighed_carrier
+from yarddial.dsp.spectral_line.naming import REMARKS
+from yarddial.dsp.spectral_line.phase_hum import hum_beside, phase_hum
+from yarddial.dsp.spectral_line.reversals import (
+    MIN_SQUARE_SHARE,
+    REVERSAL_REMARK,
+    idle_middle,
+    square_share,
+    squared,
+)
+from yarddial.dsp.spectral_line.several import without_known
+from yarddial.yard.errors import NoCarrier
 from yarddial.yard.frequency import format_hertz
 
 Complex = NDArray[np.complex64]
@@ -31,21 +42,24 @@ NEIGHBOUR_SEARCH_HZ = 100.0
 KNOWN_LINE_MARGIN_BINS = 30.0
 # A shorter slice cannot be measured.
 MIN_SLICE_SAMPLES = 512
-# Name another model than the steady carrier when its log odds exceed this.
-MODEL_LOG_ODDS_TO_NAME = 3.0
-# Try a drifting carrier as a second start when the drift moves it by this many bins.
-MIN_DRIFT_BINS = 0.5
-# Use the local noise floor when it exceeds the wide-band floor by this factor; measure it this far from the line.
-LOCAL_FLOOR_RATIO, LOCAL_FLOOR_BINS = 1.6, (24, 48)
-# Wider than this, fit the Doppler spectrum instead of a line. Wider still and unexplained: no carrier.
-SPECTRUM_FIT_BINS, NO_CARRIER_BINS = 12.0, 12.0
-# The residual is condensed to this many points for the picture.
-RESIDUAL_POINTS = 48
+# Search this far for the sidebands of a humming phase.
+HUM_REACH_HZ = 450.0
+# A smaller swing leaves the carrier by far the strongest line.
+MIN_HUM_RAD = 1.0
+HUM_REMARK = "its phase hums with the mains; the value is the carrier's, which is not the strongest line"
+# A line weaker than this over the noise of the record may be a peak of a signal that is reversed in phase: the line of
+# its square is stronger by this much, where a carrier's own would be weaker.
+WEAK_LINE_DB, MIN_SQUARE_GAIN_DB = 26.0, 3.0
+# Models that a jump of frequency passes for.
+JUMP_LIKE_MODELS = ("wandering", "fading", "two rays", "broken", "jumping", "warming up")
+# What a part before or after a jump is: an oscillator that wanders has no such part.
+PART_MODELS = ("steady", "keyed", "two carriers")
 
 
 def measure_line(
-    samples: Complex, rate_hz: float, near_hz: float, within_hz: float, known_hz: Sequence[float] = ()
-) -> Carrier:
+    samples: Complex, rate_hz: float, near_hz: float, within_hz: float, known_hz: Sequence[float] = (),
+    *, may_fade: bool = True,
+) -> Carrier:  # fmt: skip
     """Estimate the frequency of the strongest line and select the signal model that explains it.
 
     The record is brought down to some hundred block means about the line. Models of the path (steady, fading), of the
@@ -63,6 +77,10 @@ def measure_line(
     known_hz : sequence of float
         Lines known to be there, from the centre, such as the spike at 0; those near the search are fitted together
         with the line and taken off.
+    may_fade : bool
+        Whether the path is one that fades, as sky waves below 30 MHz do. A short record shows slow fading as little as
+        it shows a slow error, so fading widens the uncertainty of a steady line; without it the line is stated at the
+        bound.
 
     Returns
     -------
@@ -109,7 +127,31 @@ def measure_line(
             min(within_hz, NEIGHBOUR_SEARCH_HZ),
             loudest_bin(closer, NEIGHBOUR_SEARCH_HZ),
         )
-    carrier = _measured(closer, within_hz, start, min_sigma_hz)
+    if start.is_line and not known and (hum_hz := hum_beside(closer.narrow, closer.rate_hz, start.hertz)):
+        steadied = _without_hum(samples, rate_hz, asked_hz, near_hz - asked_hz + start.hertz, hum_hz, may_fade)
+        if steadied is not None:
+            return steadied
+    try:
+        carrier = measured(closer, within_hz, start, min_sigma_hz, may_fade)
+        if carrier.method in JUMP_LIKE_MODELS or not carrier.is_adequate:
+            carrier = _longer_part(closer, within_hz, carrier, min_sigma_hz, may_fade)
+        if not _is_whole(record, carrier, near_hz - asked_hz):
+            fast = _by_track(record, searched_hz, may_fade)
+            if fast is not None and _is_whole(record, fast, 0.0):
+                near_hz, carrier = asked_hz, fast
+            else:
+                carrier = _one_part(record, carrier, near_hz - asked_hz)
+        carrier = idle_middle(carrier) or carrier
+        if carrier.cn0_dbhz + 10 * float(np.log10(record.duration_s)) < WEAK_LINE_DB:
+            suppressed = _by_squaring(record, searched_hz)
+            if suppressed is not None and suppressed.cn0_dbhz > carrier.cn0_dbhz + MIN_SQUARE_GAIN_DB:
+                near_hz, carrier = asked_hz, suppressed
+    except NoCarrier:
+        # A fast drift leaves no line to narrow the search to.
+        suppressed = _by_track(record, searched_hz, may_fade) or _by_squaring(record, searched_hz)
+        if suppressed is None:
+            raise
+        near_hz, carrier = asked_hz, suppressed
     away_hz = near_hz + carrier.frequency_hz - asked_hz
     moves_hz = (
         abs(carrier.drift_hz_per_s) * duration_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
@@ -130,199 +172,122 @@ def measure_line(
     )  # fmt: skip
 
 
-def _measured(record: Record, within_hz: float, start: LineStart, min_sigma_hz: float) -> Carrier:
-    candidates: list[WeighedLine] = []
-    density = None
-    if start.is_line:
-        density = record.noise_density(record.still(start.hertz), start.hertz)
-        candidates = _from(record, start.hertz, 0.0, density)
-        several = [
-            WeighedLine(start.hertz, 0.0, explanation)
-            for explanation in explain_several(record, start.hertz, within_hz, density)
-        ]
-        candidates += several
-    if not _is_settled(candidates):
-        candidates += _moving(record, within_hz, density, bool(candidates))
-    if _is_broad(candidates, record.duration_s):
-        candidates += _spread(record, within_hz, candidates)
-    if not candidates:
-        raise NoCarrier(
-            f"no carrier stands out within {format_hertz(within_hz, signed=False)} of the place searched: the best "
-            f"candidate is {start.over_db:.1f} dB above the noise where {start.needed_db:.1f} dB would do; measure "
-            "longer, search nearer, or raise the signal",
-            best_hz=start.hertz,
-            best_snr_db=start.over_db,
-            needed_db=start.needed_db,
-        )
-    carrier = _weighed(record, candidates, density, min_sigma_hz)
-    if carrier.method != "keyed":
-        _require_line(record, carrier, density, within_hz)
-    return carrier
+def _is_whole(record: Record, carrier: Carrier, offset_hz: float) -> bool:
+    """Return True unless the line is one of several places of a signal of constant level.
 
-
-def _require_line(record: Record, carrier: Carrier, density: float | None, within_hz: float) -> None:
-    """Raise NoCarrier when the peak is only part of a broad signal."""
-    density = density or record.noise_density(record.still(carrier.frequency_hz), carrier.frequency_hz)
+    offset_hz : of the frequency that the carrier is relative to, from the slice's middle.
+    """
+    hertz = carrier.frequency_hz + offset_hz
+    density = record.noise_density(record.still(hertz), hertz)
     drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
-    signal = 10 ** (carrier.cn0_dbhz / 10) * record.duration_s
-    if is_mostly_elsewhere(record, carrier.frequency_hz, drift, carrier.spread_hz, signal, density, within_hz):
-        raise NoCarrier(
-            "what stands there is a modulated signal and no carrier: most of it lies beside the strongest line; "
-            "measure another station, or this one as narrow FM",
-            best_hz=carrier.frequency_hz, best_snr_db=10 * float(np.log10(signal)), needed_db=MIN_BIN_SNR_DB,
-        )  # fmt: skip
+    return not is_part_of_constant_envelope(record, hertz, drift, density)
 
 
-def _from(record: Record, hertz: float, drift: float, density: float) -> list[WeighedLine]:
-    """Fit every model to the blocks around one starting point."""
-    blocks = record.blocks(hertz, drift, density)
-    hertz += blocks.loudest_hz()
-    blocks = record.blocks(hertz, drift, density)
-    candidates = []
-    for noise in _noises(blocks):
-        held = msgspec.structs.replace(blocks, means=blocks.means / np.sqrt(noise))
-        path = explain_path(held)
-        explanations = [*path, *explain_oscillator(held)]
-        if (
-            noise != 1.0
-            or path[0].log_evidence
-            < max(explained.log_evidence for explained in explanations[1:]) + MODEL_LOG_ODDS_TO_NAME
-        ):
-            explanations += explain_phase(held)
-        shift = 0.0
-        if noise != 1.0:
-            few = held.condensed(2 * RESIDUAL_POINTS)
-            shift = -few.means.size * np.log(noise) + few.energy * (noise - 1)
-        for explanation in explanations:
-            moved = msgspec.structs.replace(explanation, log_evidence=explanation.log_evidence + shift)
-            candidates.append(WeighedLine(hertz, drift, _drifting_too(moved, held, drift), noise))
-    return candidates
+def _one_part(record: Record, carrier: Carrier, offset_hz: float) -> Carrier:
+    """Carrier as it is where the line is there all the time, or as one part of a jump; NoCarrier where it hops."""
+    hertz = carrier.frequency_hz + offset_hz
+    density = record.noise_density(record.still(hertz), hertz)
+    changes = switches(record.blocks(hertz, carrier.drift_hz_per_s, density))
+    if changes == 0:
+        # The rest is the line's own modulation.
+        return carrier
+    if changes == 1:
+        return msgspec.structs.replace(carrier, method="jumping", remark=REMARKS["jumping"])
+    raise NoCarrier(
+        "what stands there is a signal whose frequency is shifted or hops, and no carrier: the strongest line is "
+        "only a part of it; measure another station",
+        best_hz=hertz, best_snr_db=carrier.cn0_dbhz + 10 * float(np.log10(record.duration_s)),
+        needed_db=MIN_BIN_SNR_DB,
+    )  # fmt: skip
 
 
-def _drifting_too(explanation: Explanation, blocks: Blocks, drift: float) -> Explanation:
-    """Penalise an explanation whose start had a drift removed: it has a drift as well."""
-    if not drift:
-        return explanation
-    sigma = float((90 / (np.pi**2 * max(explanation.signal, 1.0))) ** 0.5) / blocks.duration_s**2
-    pays = 0.0 if explanation.name == "drifting" else np.log(min(np.sqrt(2 * np.pi) * sigma / 2, 1.0) / 10)
-    name = "drifting" if explanation.name in ("steady", "level") else explanation.name
+def _without_hum(
+    samples: Complex, rate_hz: float, near_hz: float, line_hz: float, hum_hz: float, may_fade: bool
+) -> Carrier | None:
+    """Measure the carrier whose phase hums so much that a sideband is the strongest line; None where it is no sideband.
+
+    line_hz : of the strongest line, from near_hz. hum_hz : distance of another line from it.
+    """
+    factor = decimation_for(rate_hz, abs(line_hz) + HUM_REACH_HZ)
+    wide = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
+    # The strongest two lines may be a first and a third, with none between them.
+    hums = [phase_hum(wide, rate_hz / factor, line_hz, hertz) for hertz in (hum_hz, hum_hz / 2)]
+    hum = max((hum for hum in hums if hum is not None), key=lambda hum: hum.share, default=None)
+    if hum is None or hum.swing_rad < MIN_HUM_RAD:
+        return None
+    still = hum.removed(wide, rate_hz / factor)
+    within_hz = KNOWN_LINE_MARGIN_BINS * rate_hz / samples.size + 1.0
+    carrier = measure_line(still, rate_hz / factor, hum.carrier_hz, within_hz, may_fade=may_fade)
     return msgspec.structs.replace(
-        explanation, name=name, log_evidence=explanation.log_evidence + pays,
-        drift_hz_per_s=explanation.drift_hz_per_s + drift,
-        drift_sigma=min(explanation.drift_sigma, sigma),
+        carrier, frequency_hz=near_hz + carrier.frequency_hz, duration_s=samples.size / rate_hz, remark=HUM_REMARK,
+        others=tuple(msgspec.structs.replace(o, frequency_hz=near_hz + o.frequency_hz) for o in carrier.others),
     )  # fmt: skip
 
 
-def _noises(blocks: Blocks) -> list[float]:
-    """Noise density further out, and close to the line where it is higher there."""
-    spectrum = np.abs(np.fft.fft(blocks.means)) ** 2 / blocks.means.size
-    bins = np.abs(np.fft.fftfreq(blocks.means.size, 1 / blocks.means.size))
-    ring = spectrum[(bins >= LOCAL_FLOOR_BINS[0]) & (bins <= LOCAL_FLOOR_BINS[1])]
-    noise = float(np.median(ring) / np.log(2))
-    return [1.0, noise] if noise > LOCAL_FLOOR_RATIO else [1.0]
+def _by_track(record: Record, within_hz: float, may_fade: bool) -> Carrier | None:
+    """Measure a fast drifting carrier in the whole slice; None where no straight track explains it."""
+    track = loudest_track(record, within_hz, MAX_DRIFTS[-1:])
+    if track is None or not track.is_line or abs(track.hertz) > within_hz:
+        return None
+    density = record.noise_density(record.still(track.hertz, track.drift_hz_per_s), track.hertz)
+    candidates = candidates_from(record, track.hertz, track.drift_hz_per_s, density, may_fade)
+    if all(candidate.is_odd for candidate in candidates):
+        return None
+    carrier = weighed_carrier(record, candidates, density, 0.0)
+    return carrier if carrier.method == "drifting" else None
 
 
-def _is_settled(candidates: list[WeighedLine]) -> bool:
-    """Return True when a steady line, alone or with others, leaves nothing to explain."""
-    best = max(candidates, key=lambda candidate: candidate.told.log_evidence, default=None)
-    return best is not None and best.told.name in ("steady", "level", "lines") and not best.is_odd and best.noise == 1.0
+def _by_squaring(record: Record, within_hz: float) -> Carrier | None:
+    """Measure a suppressed carrier that is reversed in phase; None where the square has no steady line."""
+    square = squared(record)
+    start = loudest_bin(square, 2 * within_hz)
+    if not start.is_line:
+        return None
+    density = square.noise_density(square.still(start.hertz), start.hertz)
+    candidates = [
+        candidate for candidate in candidates_from(square, start.hertz, 0.0, density, may_fade=False)
+        if candidate.told.name in ("steady", "drifting") and not candidate.is_odd
+    ]  # fmt: skip
+    if not candidates:
+        return None
+    carrier = weighed_carrier(square, candidates, density, 0.0)
+    if square_share(square, carrier) < MIN_SQUARE_SHARE:
+        return None
+    return msgspec.structs.replace(
+        carrier, frequency_hz=carrier.frequency_hz / 2, sigma_hz=carrier.sigma_hz / 2,
+        drift_hz_per_s=carrier.drift_hz_per_s / 2, drift_sigma=carrier.drift_sigma / 2, method="reversal-keyed",
+        remark=REVERSAL_REMARK, others=(),
+    )  # fmt: skip
 
 
-def _moving(record: Record, within_hz: float, density: float | None, has_line: bool) -> list[WeighedLine]:
-    """Fit every model from the strongest drifting track."""
-    track = loudest_track(record, within_hz)
-    if (
-        track is None
-        or abs(track.drift_hz_per_s) * record.duration_s**2 < MIN_DRIFT_BINS
-        or not (has_line or track.is_line)
-    ):
-        return []
-    if density is None:
-        density = record.noise_density(record.still(track.hertz, track.drift_hz_per_s), track.hertz)
-    return _from(record, track.hertz, track.drift_hz_per_s, density)
-
-
-def _is_broad(candidates: list[WeighedLine], duration_s: float) -> bool:
-    fine = [candidate for candidate in candidates if not candidate.is_odd]
-    best = max(fine, key=lambda fine_candidate: fine_candidate.told.log_evidence, default=None)
-    return best is None or (best.told.name == "fading" and best.told.spread_hz * duration_s > SPECTRUM_FIT_BINS)
-
-
-def _spread(record: Record, within_hz: float, candidates: list[WeighedLine]) -> list[WeighedLine]:
-    """Fit the spectrum of a line many bins wide."""
-    best = max(candidates, key=lambda candidate: candidate.told.log_evidence, default=None)
-    near_hz = 0.0 if best is None else best.place_hz
-    around_hz = within_hz if best is None else min(4 * MAX_SPREAD_HZ, within_hz)
+def _longer_part(record: Record, within_hz: float, carrier: Carrier, min_sigma_hz: float, may_fade: bool) -> Carrier:
+    """Measure the longer part of a record whose frequency jumps once; the carrier as it is where none does."""
+    blocks = record.blocks(carrier.frequency_hz, 0.0, record.noise_density(record.still(carrier.frequency_hz), 0.0))
+    share = jump_share(blocks)
+    if share is None:
+        return carrier
+    at = round(share * record.narrow.size)
+    parts = [
+        Record(piece, record.rate_hz, record.clean_hz)
+        for piece in (record.narrow[:at], record.narrow[at:])
+        if piece.size >= MIN_SLICE_SAMPLES
+    ]
+    parts.sort(key=lambda part: -part.duration_s)
+    if not parts:
+        return carrier
+    starts = [loudest_bin(part, within_hz) for part in parts]
     try:
-        faded = estimate_fading(record.narrow, record.rate_hz, near_hz, around_hz)
-    except (NoCarrier, BadSamples):
-        return []
-    if faded.spread_hz * faded.duration_s < 1.0 or faded.left > 1 + MAX_RESIDUAL_SIGMAS * (2 / faded.freedom) ** 0.5:
-        return []
-    evidence = np.inf if best is None or best.is_odd else best.told.log_evidence + 1e3
-    explanation = Explanation(
-        "fading", float(min(evidence, 1e12)), 0.0, faded.sigma_hz**2, faded.left, faded.freedom,
-        spread_hz=faded.spread_hz, signal=10 ** (faded.cn0_dbhz / 10) * faded.duration_s,
-    )  # fmt: skip
-    return [WeighedLine(faded.frequency_hz, 0.0, explanation)]
-
-
-def _weighed(record: Record, candidates: list[WeighedLine], density: float | None, min_sigma_hz: float) -> Carrier:
-    """Average over the models that explain the record; if none does, take the likeliest with its residual."""
-    fine = [candidate for candidate in candidates if not candidate.is_odd]
-    weighed = fine or candidates
-    logs = np.array([weighed_candidate.told.log_evidence for weighed_candidate in weighed])
-    weights = np.exp(logs - logs.max())
-    weights /= weights.sum()
-    best = _named(weighed)
-    places = np.array([weighed_candidate.place_hz for weighed_candidate in weighed])
-    variances = np.array([weighed_candidate.told.variance for weighed_candidate in weighed])
-    place_hz = float(weights @ places)
-    sigma_hz = float(weights @ (variances + (places - place_hz) ** 2)) ** 0.5
-    if not fine:
-        density = density or record.noise_density(record.still(best.hertz), best.hertz)
-        blocks = record.blocks(best.hertz, best.drift_hz_per_s, density)
-        width_hz = blocks.width_hz()
-        if width_hz * record.duration_s > NO_CARRIER_BINS:
-            raise NoCarrier(
-                f"what stands there is no carrier: it is {format_hertz(2 * width_hz, 1.0, signed=False)} broad and no "
-                "model of a carrier explains it; measure another station, or this one as narrow FM",
-                best_hz=best.place_hz, best_snr_db=10 * float(np.log10(max(best.told.signal, 1e-9))),
-                needed_db=MIN_BIN_SNR_DB,
-            )  # fmt: skip
-        sigma_hz = max(sigma_hz * best.told.left**0.5, width_hz)
-    signal = max(best.told.signal, 1.0)
-    carrier = Carrier(
-        place_hz, max(sigma_hz, min_sigma_hz), 10 * float(np.log10(signal / record.duration_s)), record.duration_s,
-        best.told.drift_hz_per_s, best.told.drift_sigma, name_of(record, best, density), best.told.spread_hz,
-        is_adequate=bool(fine), remark=remark_of(best.told, bool(fine)), others=_others(best),
-    )  # fmt: skip
-    return msgspec.structs.replace(carrier, residual=_residual(record, carrier, density))
-
-
-def _named(weighed: list[WeighedLine]) -> WeighedLine:
-    """Select the likeliest model; a steady carrier unless another is clearly likelier."""
-    best = max(weighed, key=lambda candidate: candidate.told.log_evidence)
-    for candidate in weighed:
-        if (
-            candidate.told.name == "steady"
-            and candidate.told.log_evidence > best.told.log_evidence - MODEL_LOG_ODDS_TO_NAME
-        ):
-            return candidate
-    return best
-
-
-def _others(best: WeighedLine) -> tuple[OtherLine, ...]:
-    return tuple(
-        msgspec.structs.replace(line, frequency_hz=best.hertz + line.frequency_hz) for line in best.told.others
+        longer = measured(parts[0], within_hz, starts[0], min_sigma_hz, may_fade)
+    except NoCarrier:
+        return carrier
+    if longer.method not in PART_MODELS or not longer.is_adequate:
+        return carrier
+    others = tuple(
+        OtherLine(start.hertz, 0.3 / part.duration_s, start.over_db - starts[0].over_db)
+        for part, start in zip(parts[1:], starts[1:], strict=True)
+        if start.is_line
     )
-
-
-def _residual(record: Record, carrier: Carrier, density: float | None) -> tuple[tuple[float, float], ...]:
-    """Relative level and phase of each block after removal of the steady line and its drift."""
-    blocks = record.blocks(carrier.frequency_hz, 0.0, density or 1.0).condensed(RESIDUAL_POINTS)
-    drift = carrier.drift_hz_per_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
-    turned = blocks.turned(0.0, drift)
-    turned = turned * np.exp(-1j * np.angle(turned.sum() or 1.0))
-    mean = float(np.mean(np.abs(turned))) or 1.0
-    return tuple((float(abs(block_sum)) / mean, float(np.angle(block_sum))) for block_sum in turned)
+    return msgspec.structs.replace(
+        longer, method="jumping", others=(*others, *longer.others), duration_s=record.duration_s,
+        remark=REMARKS["jumping"], residual=carrier.residual,
+    )  # fmt: skip

@@ -31,14 +31,14 @@ POWER_STEPS = 10
 CENTRE_SIGMA_FACTOR = 0.33
 # Real spectra differ from the model, so the centre's sigma grows by this factor.
 MODEL_ERROR_FACTOR = 1.25
-# Prior weights of a fading path, and of a level that changes by itself.
-FADING_PRIOR, LEVEL_CHANGES = 2.0, 0.005
+# Prior weights of fading on a path that fades and on one that is steady, and of a level that changes by itself.
+FADING_PRIOR, STEADY_PATH_PRIOR, LEVEL_CHANGES = 2.0, 0.002, 0.005
 # Frequency grid: points on each side, and its minimum reach in hertz and in bins.
 HALF_SEARCH_POINTS, REACH_HZ, REACH_BINS = 40, 3.0, 3.0
 
 
 @lru_cache(maxsize=128)
-def _kernel(points: int, step: int) -> tuple[Floats, Floats]:
+def doppler_kernel(points: int, step: int) -> tuple[Floats, Floats]:
     """Eigenvalues and eigenvectors of the fading process's correlation, spread x duration = 10^(step / STEPS)."""
     at = np.arange(points) / points
     apart = at[:, None] - at[None, :]
@@ -62,26 +62,30 @@ def sinh_grid(sigma_hz: float, reach_hz: float, half: int) -> tuple[Floats, Floa
     return places, np.gradient(places)
 
 
-def explain_path(blocks: Blocks) -> list[Explanation]:
-    """Explain the blocks by a steady, a fading and a level-changing carrier near zero."""
+def explain_path(blocks: Blocks, *, may_fade: bool = True) -> list[Explanation]:
+    """Explain the blocks by a steady, a fading and a level-changing carrier near zero.
+
+    may_fade : whether the path is known to fade; otherwise fading must show itself.
+    """
+    prior = FADING_PRIOR if may_fade else STEADY_PATH_PRIOR
     signal = max(abs(blocks.means.sum()) ** 2 / blocks.means.size, 4.0)
     # Cramer-Rao bound for a steady carrier.
     sigma_hz = float((6 / signal) ** 0.5) / (2 * np.pi * blocks.duration_s)
     few, points = blocks.condensed(LEVEL_POINTS), LEVEL_POINTS
     reach_hz = max(REACH_HZ, REACH_BINS / few.duration_s)
     places, widths = sinh_grid(0.7 * sigma_hz, reach_hz, HALF_SEARCH_POINTS)
-    first = _weigh(few, places, widths)
+    first = _weigh(few, places, widths, prior)
     if first[1].log_evidence > first[0].log_evidence - 3.0:
         # Repeat on a finer grid around the first result.
         offset_hz, sigma = first[1].offset_hz, max(first[1].variance ** 0.5, 0.3 * sigma_hz)
         near = np.linspace(offset_hz - 6 * sigma, offset_hz + 6 * sigma, 2 * HALF_SEARCH_POINTS + 1)
         wide = np.linspace(-reach_hz, reach_hz, 2 * HALF_SEARCH_POINTS + 1)
         places = np.unique(np.concatenate([places, near, wide]))
-        first = _weigh(blocks.condensed(2 * points), places, np.gradient(places))
+        first = _weigh(blocks.condensed(2 * points), places, np.gradient(places), prior)
     return first
 
 
-def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
+def _weigh(few: Blocks, places: Floats, widths: Floats, prior: float) -> list[Explanation]:
     count, duration_s = few.means.size, few.duration_s
     turned = few.means[:, None] * np.exp(-2j * np.pi * np.outer(few.time_s, places))
     total = turned.sum(axis=0)
@@ -91,7 +95,7 @@ def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
     fading = np.empty((len(steps), POWER_STEPS, places.size))
     left = np.empty((len(steps), POWER_STEPS))
     for row, step in enumerate(steps):
-        values, vectors = _kernel(count, step)
+        values, vectors = doppler_kernel(count, step)
         seen = vectors.T @ turned
         ones = vectors.sum(axis=0)
         scale = 1 + powers[:, None] * values
@@ -109,7 +113,7 @@ def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
     each = np.log(1 / (len(steps) * POWER_STEPS))
     best = np.unravel_index(int(np.argmax(fading.max(axis=2))), left.shape)
     spread_hz = 10 ** (steps[int(best[0])] / SPREAD_STEPS_A_DECADE) / duration_s
-    many, many_place, many_variance = _moments(fading.reshape(-1, places.size), places, widths)
+    many, many_place, many_variance = log_moments(fading.reshape(-1, places.size), places, widths)
     share = min(float(powers[int(best[1])]) / max(few.energy / count - 1, 1e-9), 1.0)
     many_variance = MODEL_ERROR_FACTOR**2 * max(
         many_variance, share * CENTRE_SIGMA_FACTOR**2 * spread_hz / duration_s * min(1.0, spread_hz * duration_s)
@@ -118,7 +122,7 @@ def _weigh(few: Blocks, places: Floats, widths: Floats) -> list[Explanation]:
     return [
         alone,
         Explanation(
-            "fading", many + each + np.log(FADING_PRIOR), many_place, many_variance, float(left[best]), 2 * count - 3,
+            "fading", many + each + np.log(prior), many_place, many_variance, float(left[best]), 2 * count - 3,
             spread_hz=spread_hz, signal=max(few.energy - count, 1.0),
         ),
         _level(few, alone.offset_hz, steps, powers),
@@ -145,7 +149,7 @@ def _steady(few: Blocks, hertz: float) -> Explanation:
     return Explanation("steady", float(log), hertz, variance, left, 2 * count - 3, signal=max(power - 1, 1.0))
 
 
-def _moments(log_likelihood: Floats, places: Floats, widths: Floats) -> tuple[float, float, float]:
+def log_moments(log_likelihood: Floats, places: Floats, widths: Floats) -> tuple[float, float, float]:
     """Log of the integral over all rows, with mean and variance of the frequency.
 
     The variance is at least that of the middle 95.4 %, so that a distant tail counts.
@@ -179,7 +183,7 @@ def _level(few: Blocks, hertz: float, steps: range, powers: Floats) -> Explanati
     best = -np.inf
     logs = []
     for step in steps:
-        values, vectors = _kernel(count, step)
+        values, vectors = doppler_kernel(count, step)
         seen, ones = vectors.T @ turned.real, vectors.sum(axis=0)
         scale = 1 + 2 * powers[:, None] * values
         constant = (ones**2 / scale).sum(axis=1)

@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.dsp.carrier import OtherLine
 from yarddial.dsp.spectral_line.blocks import MIN_BLOCKS, Blocks
 from yarddial.dsp.spectral_line.explanation import Explanation
 
@@ -282,15 +283,20 @@ class _Track:
         )
 
     def _jumping(self, columns: list[Floats]) -> Explanation:
-        """Explain by one frequency jump: the phase has a kink."""
+        """Explain by one frequency jump, a kink of the phase: the answer is the longer part's frequency."""
 
         def shape(at: float) -> tuple[Floats, float]:
-            return np.maximum(self.u - at, 0.0), (0.5 * self.whole - at) / self.whole
+            # The answer is the frequency of the longer part; the mean of both is in neither.
+            return np.maximum(self.u - at, 0.0), 0.0 if at > 0 else 1.0
 
         profiled = self._profiled(columns, np.linspace(-0.45, 0.45, GRID_PLACES), shape, PRIOR_JUMP_HZ)
+        to_hz = 1 / (2 * np.pi * self.level * self.duration_s)
+        size_hz = float(profiled.coefficients[2]) * to_hz * (1.0 if profiled.at > 0 else -1.0)
+        other = OtherLine(profiled.place * to_hz + size_hz, profiled.variance**0.5 * to_hz, 0.0)
         return self._told(
-            "jumping", JUMP_PRIOR, profiled.left, profiled.log, profiled.place, profiled.variance, 4, changes=1
-        )
+            "jumping", JUMP_PRIOR, profiled.left, profiled.log, profiled.place, profiled.variance, 4,
+            changes=1, others=(other,),
+        )  # fmt: skip
 
     def _profiled(
         self,

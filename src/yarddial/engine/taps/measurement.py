@@ -134,7 +134,9 @@ class Measurement:
             raise BadSamples("all samples are equal, so nothing can be seen: raise the gain and measure again")
         if asked.kind != "carrier":
             return self._measured(self._centre(samples))
-        carrier = measure_line(samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,))
+        carrier = measure_line(
+            samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,), may_fade=asked.may_fade
+        )
         if self._lost:
             carrier = msgspec.structs.replace(carrier, lost=self._lost)
         near = max(carrier.others, key=lambda neighbour: neighbour.level_db, default=None)

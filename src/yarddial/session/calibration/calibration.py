@@ -25,6 +25,7 @@ from yarddial.session.log.logged_tuning import logged_tuning
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ
 from yarddial.session.station.desk import Desk
+from yarddial.yard.bands import SKY_WAVE_BELOW_HZ
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.modes import mode_named
@@ -230,7 +231,8 @@ class Calibration(Job):
         route = self._measured_route
         expected_hz = path_sense(route.counted_stages(reference.frequency_hz)) * state.error_hz
         expected_sigma_hz = float((state.sigma_hz**2 + reference.sigma_hz**2) ** 0.5)
-        wanted = Measure(max_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz)
+        may_fade = reference.frequency_hz < SKY_WAVE_BELOW_HZ
+        wanted = Measure(max_s, within_hz, wanted_hz, kind, expected_hz, expected_sigma_hz, may_fade)
         self._desk.when_settled(lambda: self._begin_measuring(lease, reference, wanted))
         self._changed.tell()
 
