@@ -15,6 +15,7 @@ from hypothesis import settings
 
 from slow_yards import LOW_RATE_HZ, slow_station, wide_station
 from yarddial import wiring
+from yarddial.drivers.simulated import air_time
 from yarddial.engine.link import EngineInline
 from yarddial.records.logbook import Logbook
 from yarddial.records.station_file import load_station
@@ -65,6 +66,7 @@ def private_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test sees or leaves anything in the person's own folders."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    air_time.begin_anew()
 
 
 @pytest.fixture

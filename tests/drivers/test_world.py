@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 
 from yarddial.drivers.protocol import RequestedSettings
+from yarddial.drivers.simulated import air_time
 from yarddial.drivers.simulated.clocks import Clock, combined_sigma
+from yarddial.drivers.simulated.driver import SimulatedDriver
 from yarddial.drivers.simulated.front_end import FrontEnd
 from yarddial.drivers.simulated.noise import noise_density_dbm_hz
 from yarddial.drivers.simulated.receiver import FINCH, HERON, SimulatedReceiver
@@ -240,3 +242,19 @@ def test_heron_has_more_bits_and_three_stages() -> None:
     assert dict(got.gains_db) == {"input": 0.0, "mixer": 10.0, "IF": 38.0}
     steps = np.unique(receiver.read().samples.real * (2**13 - 0.5))
     np.testing.assert_allclose(steps - np.floor(steps), 0.5, atol=1e-2)
+
+
+def test_time_on_the_air_goes_on_when_a_receiver_is_opened_again_with_fresh_noise() -> None:
+    """Two looks at the same station are two looks: the same noise twice would be one, counted twice."""
+    openings = []
+    for _ in range(2):
+        receiver = SimulatedDriver().open("finch", VirtualTime())
+        receiver.apply(RequestedSettings(100.3e6, 1.024e6, "discone"))
+        openings.append([receiver.read() for _ in range(4)])
+        receiver.close()
+    first, second = (np.concatenate([block.samples for block in blocks]) for blocks in openings)
+    assert not np.array_equal(first, second)
+    air_time.begin_anew()
+    again = SimulatedDriver().open("finch", VirtualTime())
+    again.apply(RequestedSettings(100.3e6, 1.024e6, "discone"))
+    assert np.array_equal(np.concatenate([again.read().samples for _ in range(4)]), first)

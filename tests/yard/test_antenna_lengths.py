@@ -23,6 +23,7 @@ def test_the_factors_multiply_and_are_in_the_working() -> None:
 
 def test_lengths_are_written_as_one_measures_them() -> None:
     assert [metres(m) for m in (7.1234, 0.4912, 0.0071)] == ["7.12 m", "49.1 cm", "7.1 mm"]
+    assert [metres(m) for m in (918.72, 22.34)] == ["919 m", "22.3 m"]
 
 
 @pytest.mark.parametrize("arguments", [(0.0,), (-1e6,), (1e6, 1.5), (1e6, 0.9, 0.2)])

@@ -135,6 +135,10 @@ def test_the_card_tells_gain_as_its_control_reads_it_and_what_feeds_what() -> No
     # In SSB Hearth's display shows the carrier less 1.5 kHz.
     assert behind.rig.display_hz == 14.2e6 - 1500.0
     assert (behind.zone, behind.tuner_hz, behind.sense) == (0, 8.83e6, -1)
+    # On 40 m voice is sent in the lower sideband, whose middle is as far below the carrier: 7.1015 for 7.1 MHz.
+    lower = settings_card(ssb, ssb.resolve(HEARTH_IF), 7.1e6)
+    assert lower.rig is not None
+    assert lower.rig.display_hz == 7.1e6 + 1500.0
     page = card_markdown(behind)
     for words in ("Hearth's display", "Direct sampling", "swap I/Q on", "25.5 dB"):
         assert words in page

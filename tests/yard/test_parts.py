@@ -57,6 +57,9 @@ def test_direct_sampling_folds_by_zones(in_hz: float, zone: int, folded_hz: floa
     direct = HERON.direct
     assert direct is not None
     assert direct.zone(in_hz) == zone
+    # Half the clock is 14.4 MHz: there both zones show what stands on either side in one place.
+    assert direct.at_border(in_hz) == (in_hz == 14.4e6)
+    assert not direct.at_border(14.4e6 + 10e3)
     assert direct.folded_hz(in_hz) == pytest.approx(folded_hz)
 
 

@@ -6,8 +6,8 @@ import pytest
 
 import band_tables
 from yarddial.yard.bands import BAND_TABLE, Region, bands_of
-from yarddial.yard.demodulation import demodulations_of, is_lower_sideband, on_raster, raster_at, usual
-from yarddial.yard.modes import MODES, mode_named
+from yarddial.yard.demodulation import Demodulation, demodulations_of, is_lower_sideband, on_raster, raster_at, usual
+from yarddial.yard.modes import ALL_MODES, MODES, mode_named
 from yarddial.yard.references import KINDS, kind_named
 from yarddial.yard.segments import segment_at, segments_of
 
@@ -17,7 +17,9 @@ from yarddial.yard.segments import segment_at, segments_of
     [
         (144.05e6, "cw"), (144.3e6, "ssb"), (145.5e6, "nfm"), (432.2e6, "ssb"), (433.5e6, "nfm"), (14.03e6, "cw"),
         (14.074e6, "data"), (14.2e6, "ssb"), (7.1e6, "ssb"), (29.5e6, "nfm"), (518e3, "fsk"), (10e6, "cw"),
-        (96e6, "wfm"), (156.8e6, "nfm"), (6.1e6, "am"), (5.6e6, "ssb"),
+        (96e6, "wfm"), (156.8e6, "nfm"), (6.1e6, "am"), (5.6e6, "ssb"), (7.074e6, "data"), (1296.85e6, "cw"),
+        (2320.9e6, "cw"), (2400.25e6, "ssb"), (137.1e6, "picture"), (1090e6, "pulses"), (1420.4e6, "emission"),
+        (600e6, "multiplex"),
     ],
 )  # fmt: skip
 def test_a_place_is_heard_as_its_segment_is_used(hertz: float, mode: str) -> None:
@@ -32,7 +34,7 @@ def test_segments_cover_their_band_without_a_gap() -> None:
         parts = segments_of(band)
         assert (parts[0].low_hz, parts[-1].high_hz) == (band.low_hz, band.high_hz)
         assert all(one.high_hz == two.low_hz for one, two in pairwise(parts))
-        assert {part.mode for part in parts} <= {mode.key for mode in MODES}
+        assert {part.mode for part in parts} <= {mode.key for mode in ALL_MODES}
 
 
 @pytest.mark.parametrize(
@@ -54,6 +56,31 @@ def test_rasters_widths_and_deemphasis_follow_the_region() -> None:
     assert raster_at(124e6, "am", 2) == 25e3
     # Pictures need 34 kHz and some Doppler; marine channels are 25 kHz wide, others half.
     assert [usual("nfm", f).width_hz for f in (137.5e6, 156.8e6, 145.5e6)] == [40e3, 16e3, 12e3]
+
+
+@pytest.mark.parametrize(
+    ("channel_hz", "demodulation", "region", "raster_hz"),
+    [
+        # Channels as their own services write them.
+        (27.185e6, "am", 2, 10e3), (26.965e6, "nfm", 1, 10e3), (146.52e6, "nfm", 2, 5e3),
+        (446.00625e6, "nfm", 1, 12.5e3), (446.19375e6, "nfm", 1, 12.5e3), (391e3, "am", 1, 1e3), (29.6e6, "nfm", 1, 10e3), (198e3, "am", 1, 9e3),
+        (1_530e3, "am", 2, 10e3), (7.125e6, "am", 1, 1e3),
+    ],
+)  # fmt: skip
+def test_a_channel_is_on_its_own_raster(
+    channel_hz: float, demodulation: Demodulation, region: Region, raster_hz: float
+) -> None:
+    assert raster_at(channel_hz, demodulation, region) == raster_hz
+    assert on_raster(channel_hz, demodulation, region) == pytest.approx(channel_hz, abs=1e-3)
+    assert on_raster(channel_hz + 0.4 * raster_hz, demodulation, region) == pytest.approx(channel_hz, abs=1e-3)
+
+
+def test_a_mode_of_its_own_is_heard_and_has_its_own_width() -> None:
+    assert demodulations_of("picture", 137.1e6) == ("nfm",)
+    # Two megahertz of pulses, a block of 1.536 MHz (EN 300 401), 34 kHz of picture.
+    assert mode_named("pulses").bandwidth_hz == 2e6
+    assert mode_named("multiplex").bandwidth_hz == 1.536e6
+    assert mode_named("picture").bandwidth_hz >= 34e3
 
 
 def test_modes_bear_an_offset_and_a_drift_of_their_own() -> None:

@@ -12,11 +12,11 @@ from yarddial.records.whole_file import write_whole
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadStation, YardDialError
 from yarddial.yard.frequency import parse_frequency
-from yarddial.yard.modes import MODES
+from yarddial.yard.modes import ALL_MODES
 from yarddial.yard.plain_text import shown
 
 COLUMNS = ("name", "low_hz", "high_hz", "kind", "mode", "source")
-MODE_KEYS = tuple(mode.key for mode in MODES)
+MODE_KEYS = tuple(mode.key for mode in ALL_MODES)
 
 
 def read_bands(path: Path) -> tuple[Band, ...]:

@@ -53,5 +53,6 @@ def antenna_lengths(
 def metres(length_m: float) -> str:
     """Format a length in metres, or in centimetres and millimetres when short."""
     if length_m >= 1:
-        return f"{length_m:.2f} m"
+        # A tape measures a long wire to a part in a thousand at best.
+        return f"{length_m:.{2 if length_m < 10 else 1 if length_m < 100 else 0}f} m"
     return f"{length_m * 100:.1f} cm" if length_m >= 0.1 else f"{length_m * 1000:.1f} mm"

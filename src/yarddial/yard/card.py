@@ -225,7 +225,7 @@ def _rig(route: ResolvedRoute, dial_hz: float, mode: str) -> Rig | None:
     part = route.transceiver
     if part is None or part.tap != "if":
         return None
-    offset_hz = part.offsets_hz.get(mode, 0.0)
+    offset_hz = part.offset_hz(mode, is_lower=mode == "ssb" and is_lower_sideband(dial_hz))
     return Rig(part.name, part.if_hz, dial_hz - offset_hz, mode_named(mode).name, offset_hz)
 
 

@@ -125,15 +125,45 @@ def is_lower_sideband(dial_hz: float) -> bool:
     return dial_hz < SIDEBANDS_CHANGE_HZ and any(band.name != UPPER_BELOW for band in inside)
 
 
+# What makes something audible of modes that no loudspeaker is meant for.
+_OF_OTHER_MODES: dict[str, Demodulation] = {
+    "picture": "nfm", "pulses": "am", "multiplex": "wfm", "emission": "usb",
+}  # fmt: skip
+
+
 def demodulations_of(mode: str, dial_hz: float) -> tuple[Demodulation, ...]:
     """Demodulations that serve a mode, the usual one first."""
     able = tuple(demodulation.demodulation for demodulation in DEMODULATIONS.values() if demodulation.mode == mode)
     if mode == "fsk":
         # Its tones are defined in the upper sideband on all bands.
         return ("usb", "lsb")
+    if mode in _OF_OTHER_MODES:
+        return (_OF_OTHER_MODES[mode],)
     if mode == "ssb" and is_lower_sideband(dial_hz):
         return tuple(reversed(able))
     return able or ("usb",)
+
+
+# Channels that have a grid of their own: ends, demodulations, spacing and one channel, hertz. Citizens' band: CEPT T/R
+# 20-02 and its like elsewhere. Licence-free radio at 446 MHz: EN 300 296. Non-directional beacons: ICAO annex 10,
+# volume V, in whole kilohertz. Narrow FM of the amateurs: IARU plans, 10 kHz on 10 m; outside region 1 the 15 and the
+# 20 kHz plans on 2 m share multiples of 5 kHz.
+_GRIDS: tuple[tuple[float, float, tuple[Demodulation, ...], float, float, tuple[Region, ...]], ...] = (
+    (26.96e6, 27.41e6, ("am", "sam", "nfm", "usb", "lsb"), 10e3, 27.185e6, (1, 2, 3)),
+    (28e6, 29.7e6, ("nfm",), 10e3, 29.6e6, (1, 2, 3)),
+    (144e6, 148e6, ("nfm",), 5e3, 146.52e6, (2, 3)),
+    (446e6, 446.2e6, ("nfm",), 12.5e3, 446.00625e6, (1,)),
+    (190e3, 525e3, ("am", "sam"), 1e3, 391e3, (2, 3)),
+    (283.5e3, 526.5e3, ("am", "sam"), 1e3, 391e3, (1,)),
+)
+
+
+def _grid_at(dial_hz: float, demodulation: Demodulation, region: Region) -> tuple[float, float]:
+    """Spacing of the channels at a frequency, and one channel of them; spacing 0 where no grid of its own exists."""
+    for low_hz, high_hz, demodulations, raster_hz, channel_hz, regions in _GRIDS:
+        if low_hz <= dial_hz < high_hz and demodulation in demodulations and region in regions:
+            return raster_hz, channel_hz
+    return 0.0, 0.0
 
 
 def raster_at(dial_hz: float, demodulation: Demodulation, region: Region = 1) -> float:
@@ -143,7 +173,13 @@ def raster_at(dial_hz: float, demodulation: Demodulation, region: Region = 1) ->
     200 kHz on odd tenths of a megahertz; narrow FM 12.5 kHz, marine 25 kHz; airband in region 1 8.33 kHz as 25 / 3,
     elsewhere 25 kHz (Geneva 1975 and Rio 1981 agreements; ICAO annex 10; Radio Regulations, appendix 18).
     """
+    own_hz, _ = _grid_at(dial_hz, demodulation, region)
+    if own_hz:
+        return own_hz
     if demodulation in ("am", "sam"):
+        if any(band.kind == "amateur" and band.low_hz <= dial_hz <= band.high_hz for band in BAND_TABLE):
+            # Amateurs keep to no channels.
+            return DEMODULATIONS[demodulation].step_hz
         if dial_hz < 1.705e6:
             return 10_000.0 if region == 2 else 9_000.0
         if dial_hz < 30e6:
@@ -160,7 +196,8 @@ def on_raster(dial_hz: float, demodulation: Demodulation, region: Region = 1) ->
     """Return the channel nearest to a frequency."""
     raster_hz = raster_at(dial_hz, demodulation, region)
     # FM channels in region 2 have odd tenths of a megahertz: 88.1, 88.3 MHz.
-    first_hz = 100_000.0 if demodulation == "wfm" and region == 2 else 0.0
+    own_hz, channel_hz = _grid_at(dial_hz, demodulation, region)
+    first_hz = channel_hz if own_hz else 100_000.0 if demodulation == "wfm" and region == 2 else 0.0
     return first_hz + round((dial_hz - first_hz) / raster_hz) * raster_hz
 
 

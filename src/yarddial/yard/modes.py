@@ -33,13 +33,24 @@ MODES: tuple[Mode, ...] = (
     Mode("wfm", "wide FM", 10_000.0, 100_000.0, 5_000.0, 100_000.0, 200_000.0),
 )
 
+# Modes that no loudspeaker is meant for; tolerances from their own widths. Satellite pictures: 17 kHz of deviation, 34 kHz
+# wide; a receiver 2 kHz off clips one side. Pulses at 1090 MHz: transponders keep within 1 MHz (ICAO annex 10, 2014).
+# Multiplexes: carriers 1 kHz apart (ETSI EN 300 401, mode I), found within half of that. The hydrogen line is shifted by
+# 4.7 kHz for each kilometre a second.
+OTHER_MODES: tuple[Mode, ...] = (
+    Mode("multiplex", "digital multiplex", 500.0, 1_000.0, 500.0, 768_000.0, 1_536_000.0),
+    Mode("emission", "emission line", 1_000.0, 1_000.0, 1_000.0, 500_000.0, 1_000_000.0),
+    Mode("picture", "satellite picture", 2_000.0, 1_000.0, 2_000.0, 20_000.0, 40_000.0),
+    Mode("pulses", "pulses", 100_000.0, 100_000.0, 50_000.0, 1_000_000.0, 2_000_000.0),
+)
+ALL_MODES = (*MODES, *OTHER_MODES)
 
 _AM = next(mode for mode in MODES if mode.key == "am")
 
 
 def mode_named(key: str) -> Mode:
     """Find a mode by its key; an unknown key gives AM, which every receiver has."""
-    return next((mode for mode in MODES if mode.key == key), _AM)
+    return next((mode for mode in ALL_MODES if mode.key == key), _AM)
 
 
 def modes_served(error_hz: float, sigma_hz: float) -> tuple[tuple[Mode, ...], tuple[Mode, ...]]:

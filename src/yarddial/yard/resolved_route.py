@@ -198,6 +198,10 @@ class ResolvedRoute(msgspec.Struct, frozen=True):
         if reason:
             state: ReachState = "hole" if self.receiver.hole_at(here_hz) == reason else "out"
             return Reach(state, False, reason, self.receiver.name)
+        direct = self.receiver.direct
+        if direct is not None and self.receiver.samples_directly(self.port) and direct.at_border(here_hz):
+            border = f"{format_bound(here_hz)} is where two sampling zones of {self.receiver.name} meet and overlap"
+            return Reach("hole", False, border, self.receiver.name)
         fold = self.fold(here_hz)
         inverted = sense * (fold.sense if fold is not None else 1) < 0
         if dial_hz < antenna.low_hz:

@@ -90,7 +90,7 @@ class SimulatedDriver:
         capabilities = asked.capabilities()
         asked.faults.refuse_to_open(capabilities.name)
         cable = RigCable(asked.rig_port) if asked.rig_port else None
-        return SimulatedReceiver(asked.world(), time, capabilities, cable, table_at(asked.table))
+        return SimulatedReceiver(asked.world(), time, capabilities, cable, table_at(asked.table), address)
 
 
 def parse_address(address: str) -> SimulatedAddress:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, GainCapability, RequestedSettings, TimeSource
+from yarddial.drivers.simulated.air_time import next_opening, reached
 from yarddial.drivers.simulated.front_end import NEVER_DB, PIECE_SAMPLES
 from yarddial.drivers.simulated.propagation import Arrival, ahead_of, arrivals
 from yarddial.drivers.simulated.rig_cable import RigCable
@@ -56,6 +57,10 @@ FLAT_HZ = 10**1.5 * 1e5
 SLOW_LINK_BYTES = 1.0e6
 
 
+# Distance of the seeds of two openings.
+OPENING_SEED = 104_729
+
+
 class SimulatedReceiver:
     """A receiver with known faults in a known world.
 
@@ -70,15 +75,20 @@ class SimulatedReceiver:
         capabilities: Capabilities = FINCH,
         cable: RigCable | None = None,
         table: TableFile | None = None,
+        address: str = "",
     ) -> None:
-        self._plain_world = world
+        """address : under which time goes on from one opening to the next; empty for a receiver of its own."""
+        self._plain_world, self._address = world, address
+        opening, second = next_opening(address) if address else (0, 0.0)
         self._cable, self._on_cable = cable, None if cable is None else cable.state
         self._table = table
         self.world = world if table is None else with_table(world, table.state)
         self._capabilities = capabilities
         self._time = time
-        self._noise = NoiseSource(world.seed + 7919)
-        self._losses = np.random.default_rng(world.seed + 31)
+        # Each opening has noise of its own; in real time, so has each start of the program.
+        fresh = OPENING_SEED * opening + (int(time.now_s() * 1e3) if address else 0)
+        self._noise = NoiseSource(world.seed + 7919 + fresh)
+        self._losses = np.random.default_rng(world.seed + 31 + fresh)
         self._port = self.world.ports[0]
         gains = DEFAULT_GAINS.get(capabilities.name, {})
         rate_hz = 2.048e6 if 2.048e6 in capabilities.rates_hz else capabilities.rates_hz[0]
@@ -93,7 +103,7 @@ class SimulatedReceiver:
         self._ahead: list[NDArray[np.complex64]] = []
         self._segment = 0
         self._counted = 0
-        self._begun_s = 0.0
+        self._begun_s = self._opened_s = second
         self._started_s: float | None = None
         self._started_segment = 0
 
@@ -152,9 +162,11 @@ class SimulatedReceiver:
         self._time.sleep_s(due_s - self._time.now_s())
         clock_s = self._begun_s + self._segment * hop / rate_hz
         self._read_surroundings()
-        if clock_s >= self.world.faults.after_s("unplug"):
+        if self._address:
+            reached(self._address, clock_s + hop / rate_hz)
+        if clock_s - self._opened_s >= self.world.faults.after_s("unplug"):
             raise DeviceLost(f"{self._capabilities.name} was unplugged: plug it in again, then start")
-        if clock_s >= self.world.faults.after_s("stall"):
+        if clock_s - self._opened_s >= self.world.faults.after_s("stall"):
             self._time.sleep_s(1.0)
             raise DeviceStalled(f"{self._capabilities.name} gives no samples any more: unplug it and plug it in", 1.0)
         samples = self._samples()

@@ -22,7 +22,7 @@ from yarddial.yard.frequency import (
     parse_frequency,
     parse_range,
 )
-from yarddial.yard.modes import MODES, mode_named
+from yarddial.yard.modes import ALL_MODES, mode_named
 from yarddial.yard.reach import reached_spans
 
 
@@ -37,7 +37,7 @@ class Dial(QWidget):
         self.entry.nudged.connect(self.nudge)
         self.entry.refused.connect(self._show_refusal)
         self.mode = ChoiceBox("Mode")
-        for mode in MODES:
+        for mode in ALL_MODES:
             self.mode.addItem(mode.name, mode.key)
         self.mode.activated.connect(lambda i: session.desk.choose_mode(self.mode.itemData(i)))
         self._unit = Words("MHz", 15, tone="quiet")

@@ -1,8 +1,11 @@
 """Scales of a chart: numbers beside and below it, at readable steps."""
 
 from collections.abc import Callable
+from itertools import pairwise
 from math import ceil, floor
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -12,6 +15,17 @@ from yarddial.ui.widgets.axis import nice_step, tick_text
 
 # Room of a number, logical pixels.
 UP_PX, ALONG_PX = 36, 84
+
+
+def column_tops(values: NDArray[np.floating], columns: int) -> tuple[NDArray[np.int_], NDArray[np.floating]]:
+    """Maximum of each of some columns of a row of values, and the index at which it stands.
+
+    Columns differ by one value in size where they do not divide the row, so a column's place is that of its maximum,
+    never its number.
+    """
+    edges = np.arange(columns + 1) * values.size // columns
+    at = np.array([low + int(np.argmax(values[low:high])) for low, high in pairwise(edges.tolist()) if high > low])
+    return at, values[at]
 
 
 def ticks(ends: tuple[float, float], limit: int) -> list[tuple[float, str]]:

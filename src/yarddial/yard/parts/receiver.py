@@ -9,6 +9,9 @@ from yarddial.yard.parts.spans import outside, span_text
 from yarddial.yard.parts.supply import Feed
 from yarddial.yard.parts.values import Origins, Value
 
+# Nearer to a border of two sampling zones than this, a channel and its fold overlap.
+ZONE_BORDER_HZ = 5e3
+
 
 class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
     """Input past the tuner: the sample clock and the highest usable zone (0 is the first)."""
@@ -25,6 +28,11 @@ class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
         """Frequency at which a signal appears: f mod C in even zones, C - f mod C in odd ones."""
         rest = in_hz % self.clock_hz
         return rest if self.zone(in_hz) % 2 == 0 else self.clock_hz - rest
+
+    def at_border(self, in_hz: float) -> bool:
+        """Return True beside a border of two zones, where what lies on either side shows in one place."""
+        away_hz = abs(in_hz - round(2 * in_hz / self.clock_hz) * self.clock_hz / 2)
+        return in_hz > self.clock_hz / 4 and away_hz < ZONE_BORDER_HZ
 
     @property
     def top_hz(self) -> float:
@@ -209,5 +217,6 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     def edges_hz(self, port: str) -> tuple[float, ...]:
         """Frequencies at a port at which its reach begins, ends or inverts."""
         if self.direct is not None and self.samples_directly(port):
-            return tuple(zone * self.direct.clock_hz / 2 for zone in range(self.direct.top_zone + 2))
+            borders = [zone * self.direct.clock_hz / 2 for zone in range(1, self.direct.top_zone + 2)]
+            return (0.0, *(hertz + by for hertz in borders for by in (-ZONE_BORDER_HZ, 0.0, ZONE_BORDER_HZ)))
         return (*self.tuned_span_hz, *(edge for hole in self.holes_hz for edge in hole))

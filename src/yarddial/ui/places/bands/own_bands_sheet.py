@@ -14,7 +14,7 @@ from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.bands import Band
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_frequency, parse_frequency
-from yarddial.yard.modes import MODES, mode_named
+from yarddial.yard.modes import ALL_MODES, mode_named
 
 
 class OwnBandsSheet(Sheet):
@@ -33,7 +33,7 @@ class OwnBandsSheet(Sheet):
         self.low = self._field("From", "156.3 MHz")
         self.high = self._field("To", "157.5 MHz")
         self.mode = ChoiceBox("Mode mostly used there")
-        for mode in MODES:
+        for mode in ALL_MODES:
             self.mode.addItem(mode.name, mode.key)
         self.said = Words("", 12, tone="vermilion", wrap=True)
         self.said.setAccessibleName("Refusal")

@@ -11,7 +11,7 @@ from yarddial.session.spurious.judged_span import JudgedPeak
 from yarddial.session.spurious.span_verification import SpanTest
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import Palette, palette
-from yarddial.ui.widgets.scales import scale_up, ticks
+from yarddial.ui.widgets.scales import column_tops, scale_up, ticks
 from yarddial.yard.frequency import format_frequency
 
 # Levels drawn: from slightly below the floor to above the strongest.
@@ -131,10 +131,9 @@ class GhostsPicture(QWidget):
         span = self._span_test.before
         assert span is not None
         columns = max(int(chart.width() / 2), 16)
-        parts = np.array_split(span.level_dbm, columns)
-        tops = np.array([part.max() for part in parts])
+        at, tops = column_tops(span.level_dbm, columns)
         y = base - px(4) - np.clip((tops - low_db) / (high_db - low_db), 0, 1) * (base - chart.top() - px(4))
-        x = chart.left() + (np.arange(columns) + 0.5) / columns * chart.width()
+        x = np.array([self.x_of(hertz) for hertz in (span.low_hz + at * span.step_hz).tolist()])
         points = [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
         ends = (low_db, high_db)
         scale_up(painter, c, QRectF(chart.topLeft(), QPointF(chart.right(), base - px(4))), ends, "dBm", lines=True)

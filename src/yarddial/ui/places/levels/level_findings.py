@@ -49,7 +49,7 @@ def tested_rows(levels: Levels) -> list[Row]:
         return [("Nothing yet.", "")]
     kinds = [line.kind for _, line in levels.lines]
     rows = [
-        ("true signals", str(kinds.count("signal"))),
+        ("came to the receiver as they are", str(kinds.count("signal"))),
         ("made in the receiver", str(kinds.count("product"))),
         ("not decided", str(kinds.count("undecided"))),
     ]
