@@ -43,7 +43,9 @@ def test_the_stated_range_holds_the_truth_nineteen_times_in_twenty(correlation: 
 
 @given(st.floats(-30, 30), st.floats(0.1, 10))
 def test_steady_powers_give_their_ratio_whatever_their_level(true_db: float, level: float) -> None:
-    found = difference([level] * 8, [level * 10 ** (true_db / 10)] * 8)
+    # Each pair is a measurement of its own, by a part in ten million.
+    levels = [level * (1 + 1e-7 * number) for number in range(8)]
+    found = difference(levels, [power * 10 ** (true_db / 10) for power in levels])
     assert found.db == pytest.approx(true_db, abs=2e-4)
     assert half_db(found) < 1e-3
     assert found.is_sure == (abs(true_db) > 5e-4) or abs(true_db) < 1e-3
@@ -54,7 +56,7 @@ def half_db(found: Difference) -> float:
 
 
 def test_a_fade_into_the_noise_carries_nothing_away_and_exchanging_both_turns_the_sign() -> None:
-    first, second = [1.0, 1.1, 0.9, 1.0, 1.05, 0.95, 1.0, -1e-3], [2.0, 2.1, 1.9, 2.0, 2.0, 2.0, 2.0, 1.0]
+    first, second = [1.0, 1.1, 0.9, 1.01, 1.05, 0.95, 0.99, -1e-3], [2.0, 2.1, 1.9, 2.0, 2.0, 2.0, 2.0, 1.0]
     one, other = difference(first, second), difference(second, first)
     assert one.db == pytest.approx(-other.db, abs=1e-3)
     assert (one.low_db, one.high_db) == (
@@ -111,3 +113,10 @@ def test_a_floor_that_leans_makes_no_signal_of_noise(tilt: float) -> None:
     assert bound.verdict == "second"
     assert bound_db - 1.0 < bound.low_db < bound_db
     assert bound.high_db == 90.0
+
+
+def test_pairs_that_repeat_bit_for_bit_are_no_second_look() -> None:
+    """Ten copies of four pairs have no scatter but theirs: their range would be that of forty."""
+    first, second = [1.0, 1.3, 0.8, 1.1] * 10, [0.7, 0.9, 0.6, 0.8] * 10
+    with pytest.raises(BadSamples, match="bit for bit"):
+        difference(first, second)

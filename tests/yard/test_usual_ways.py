@@ -63,7 +63,8 @@ def test_rasters_widths_and_deemphasis_follow_the_region() -> None:
     [
         # Channels as their own services write them.
         (27.185e6, "am", 2, 10e3), (26.965e6, "nfm", 1, 10e3), (146.52e6, "nfm", 2, 5e3),
-        (446.00625e6, "nfm", 1, 12.5e3), (446.19375e6, "nfm", 1, 12.5e3), (391e3, "am", 1, 1e3), (29.6e6, "nfm", 1, 10e3), (198e3, "am", 1, 9e3),
+        (446.00625e6, "nfm", 1, 12.5e3), (446.19375e6, "nfm", 1, 12.5e3),
+        (391e3, "am", 1, 1e3), (29.6e6, "nfm", 1, 10e3), (198e3, "am", 1, 9e3),
         (1_530e3, "am", 2, 10e3), (7.125e6, "am", 1, 1e3),
     ],
 )  # fmt: skip

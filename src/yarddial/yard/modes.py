@@ -33,10 +33,10 @@ MODES: tuple[Mode, ...] = (
     Mode("wfm", "wide FM", 10_000.0, 100_000.0, 5_000.0, 100_000.0, 200_000.0),
 )
 
-# Modes that no loudspeaker is meant for; tolerances from their own widths. Satellite pictures: 17 kHz of deviation, 34 kHz
-# wide; a receiver 2 kHz off clips one side. Pulses at 1090 MHz: transponders keep within 1 MHz (ICAO annex 10, 2014).
-# Multiplexes: carriers 1 kHz apart (ETSI EN 300 401, mode I), found within half of that. The hydrogen line is shifted by
-# 4.7 kHz for each kilometre a second.
+# Modes that no loudspeaker is meant for; tolerances from their own widths. Satellite pictures: 17 kHz of deviation,
+# 34 kHz wide; a receiver 2 kHz off clips one side. Pulses at 1090 MHz: transponders keep within 1 MHz (ICAO annex 10,
+# 2014). Multiplexes: carriers 1 kHz apart (ETSI EN 300 401, mode I), found within half of that. The hydrogen line is
+# shifted by 4.7 kHz for each kilometre a second.
 OTHER_MODES: tuple[Mode, ...] = (
     Mode("multiplex", "digital multiplex", 500.0, 1_000.0, 500.0, 768_000.0, 1_536_000.0),
     Mode("emission", "emission line", 1_000.0, 1_000.0, 1_000.0, 500_000.0, 1_000_000.0),

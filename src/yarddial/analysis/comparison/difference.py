@@ -7,6 +7,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.analysis.comparison.independence import require_independent
 from yarddial.yard.errors import BadSamples
 
 BetterOne = Literal["first", "second", "alike", "unsure", "no signal"]
@@ -96,7 +97,7 @@ def difference(
     Raises
     ------
     BadSamples
-        Fewer than 6 pairs, or unequal numbers.
+        Fewer than 6 pairs, unequal numbers, or pairs that repeat earlier ones bit for bit.
 
     References
     ----------
@@ -109,6 +110,7 @@ def difference(
         raise BadSamples(f"{a.size} measurements of one and {b.size} of the other make no pairs: measure both in turn")
     if a.size < MIN_PAIRS:
         raise BadSamples(f"{a.size} pairs tell nothing yet: measure {MIN_PAIRS} or more")
+    require_independent(list(zip(a.tolist(), b.tolist(), strict=True)), "pairs")
 
     if scatter is not None:
         noises = [np.asarray(floor_bins, float) for floor_bins in scatter]

@@ -137,7 +137,7 @@ def measure_line(
             carrier = _longer_part(closer, within_hz, carrier, min_sigma_hz, may_fade)
         if not _is_whole(record, carrier, near_hz - asked_hz):
             fast = _by_track(record, searched_hz, may_fade)
-            if fast is not None and _is_whole(record, fast, 0.0):
+            if fast is not None:
                 near_hz, carrier = asked_hz, fast
             else:
                 carrier = _one_part(record, carrier, near_hz - asked_hz)
@@ -234,7 +234,7 @@ def _by_track(record: Record, within_hz: float, may_fade: bool) -> Carrier | Non
     if all(candidate.is_odd for candidate in candidates):
         return None
     carrier = weighed_carrier(record, candidates, density, 0.0)
-    return carrier if carrier.method == "drifting" else None
+    return carrier if carrier.method == "drifting" and _is_whole(record, carrier, 0.0) else None
 
 
 def _by_squaring(record: Record, within_hz: float) -> Carrier | None:
