@@ -94,7 +94,11 @@ class QuestionPages:
             follows.setText(chosen.sentence if chosen is not None else "")
 
         country.textActivated.connect(taken)
-        for at, widget in enumerate((country, follows, Words("Or say the region alone", 15, "serif"))):
+        row = QHBoxLayout()
+        row.addWidget(Words("Country", 14))
+        row.addWidget(country, 1)
+        page.column.insertLayout(0, row)
+        for at, widget in enumerate((follows, Words("Or say the region alone", 15, "serif")), 1):
             page.column.insertWidget(at, widget)
         taken(country.currentText())
 
