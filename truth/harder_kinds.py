@@ -104,6 +104,9 @@ def jumps(chance: np.random.Generator, count: int, density: float) -> Made:
     size = float(chance.choice((-1, 1)) * np.exp(chance.uniform(0.0, np.log(500.0))))
     offsets = np.where(np.arange(count) < count * chance.uniform(0.2, 0.8), 0.0, size)
     wave = np.exp(1j * oscillators.of_frequency(hertz + offsets, RATE_HZ)) * _phase(chance)
+    if abs(size) * count / RATE_HZ < 2.0:
+        # Within two bins the parts are one line, and its mean is what stands there.
+        return Made(wave, hertz + float(offsets.mean()))
     return Made(wave, hertz, hertz + size)
 
 

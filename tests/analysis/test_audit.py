@@ -44,7 +44,8 @@ def over(*parts: str, port: str = "") -> Station:
 def test_the_demo_yard_has_nothing_wrong_but_what_its_owner_has_seen_to() -> None:
     findings = check_yard(demo_station())
     assert {f.key for f in findings if f.seen} == {
-        "care:lightning", "care:power lines", "care:two-wire supplies", "care:exposure:Hearth:Long wire", "care:heat",
+        "care:lightning", "care:power lines", "care:two-wire supplies", "oscillator:Ladder:airband",
+        "care:exposure:Hearth:Long wire", "care:heat",
     }  # fmt: skip
     assert all(f.mark == "good" for f in findings if not f.seen)
     # 100 W are 50 dBm; 55 dB of isolation at the taps, 60 dB through the switch; both inputs bear +10 dBm.
@@ -132,7 +133,31 @@ def test_an_oscillator_in_a_broadcast_band_is_told_with_where_its_stations_show(
     finding = found(station, "oscillator:Up-converter 100:FM broadcasting")[0]
     assert "inside FM broadcasting" in finding.what
     assert "100 kHz to 8 MHz" in finding.why
-    assert found(over("End-fed wire", "Up-converter 125", "TV-stick receiver", port="antenna"), "oscillator") == []
+    # A notch over the whole band before the converter lets none of them in.
+    notched = put_in(station, from_shelf("FM notch"), station.route, 1)  # type: ignore[arg-type]
+    assert found(notched, "oscillator:Up-converter 100:FM") == []
+
+
+def test_an_oscillator_in_the_airband_is_a_neighbours_trouble_unless_a_low_pass_keeps_it_in() -> None:
+    """118 to 137 MHz belong to aircraft (Radio Regulations, article 5)."""
+    station = over("End-fed wire", "Up-converter 125", "TV-stick receiver", port="antenna")
+    (finding,) = found(station, "oscillator")
+    assert finding.key == "oscillator:Up-converter 125:airband"
+    assert "local rules" in finding.why
+    filtered = put_in(station, from_shelf("Low-pass 30 MHz"), station.route, 1)  # type: ignore[arg-type]
+    assert found(filtered, "oscillator") == []
+
+
+def test_a_filter_behind_a_converter_that_lets_nothing_of_a_band_through_is_told() -> None:
+    """Short wave comes out at 125 to 155 MHz; a low-pass of 30 MHz behind the converter stops all of it."""
+    station = over("End-fed wire", "Up-converter 125", "TV-stick receiver", port="antenna")
+    killed = put_in(station, from_shelf("Low-pass 30 MHz"), station.route, 2)  # type: ignore[arg-type]
+    assert found(killed, f"route:{station.route}")[0].mark == "stop"
+    notched = put_in(station, from_shelf("FM notch"), station.route, 2)  # type: ignore[arg-type]
+    assert found(notched, "range:") == []
+    part = typed(notched, "FM notch", "low_hz", "130 MHz")
+    part = typed(part, "FM notch", "high_hz", "135 MHz")
+    assert "FM notch" in found(part, "range:")[0].what
 
 
 def test_what_leaves_the_converter_outside_the_receiver_is_told() -> None:

@@ -114,3 +114,13 @@ def test_a_converters_figures_follow_the_formulas() -> None:
     assert "6.02 b" in found.working().as_text()
     with pytest.raises(BadPath, match="smaller one"):
         converter_figures(8, 1e6, 2e6)
+
+
+def test_effective_bits_and_the_bits_on_the_link_are_the_receivers_own() -> None:
+    """16 bits of which 12.5 are good, sent as 24: three bytes a component, and 3.5 bits less in a channel."""
+    plain, own = (
+        rate_figures((1e6,), 16, 2.4e3, 4096, **more)[0]  # type: ignore[arg-type]
+        for more in ({}, {"effective_bits": 12.5, "stream_bits": 24})
+    )
+    assert (plain.bytes_per_s, own.bytes_per_s) == (4e6, 6e6)
+    assert plain.effective_bits - own.effective_bits == pytest.approx(3.5)

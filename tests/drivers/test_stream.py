@@ -15,8 +15,9 @@ from yarddial.drivers.protocol import Block, Device, RequestedSettings
 from yarddial.drivers.stream.address import parse_address
 from yarddial.drivers.stream.stream import StreamReceiver
 from yarddial.drivers.time_source import VirtualTime
+from yarddial.dsp.decimation import Decimator
 from yarddial.dsp.sample_formats import FORMATS
-from yarddial.engine.engine import finite
+from yarddial.engine.broken_blocks import finite, narrowed
 from yarddial.records.recordings import open_recording
 from yarddial.yard.errors import CannotTune, DeviceLost, DeviceNotFound, DeviceStalled
 
@@ -252,3 +253,19 @@ def test_a_sparse_file_of_four_gibibytes_opens_at_once(tmp_path: Path) -> None:
     recording = open_recording(path)
     assert recording.count == size // 4
     assert recording.read(recording.count - 10, 10).size == 10
+
+
+def test_counted_losses_keep_phase_and_time_of_the_slice() -> None:
+    """A tone over a gap of 700 samples: before and after it the slice is that of the whole stream."""
+    rate_hz, factor, count, gap = 1.024e6, 16, 40_000, slice(16_000, 16_700)
+    tone = np.exp(2j * np.pi * 51_234.5 * np.arange(count) / rate_hz).astype(np.complex64)
+    whole = Decimator(rate_hz, 50_000.0, factor).push(tone)
+    decimator = Decimator(rate_hz, 50_000.0, factor)
+    before = narrowed(decimator, tone[: gap.start], 0)
+    after = narrowed(decimator, tone[gap.stop :], gap.stop - gap.start)
+    seen = np.concatenate([before, after])
+    assert seen.size == whole.size
+    # A filter's length is mixed up on both sides of the gap.
+    clear = np.ones(whole.size, bool)
+    clear[gap.start // factor - 40 : gap.stop // factor + 40] = False
+    np.testing.assert_allclose(seen[clear], whole[clear], atol=1e-4)

@@ -7,7 +7,7 @@ import harder_kinds
 import kinds
 import modulation
 from yarddial.dsp.spectral_line import measure_line
-from yarddial.yard.errors import NoCarrier
+from yarddial.yard.errors import BadSamples, NoCarrier
 
 BY_NAME = {kind.name: kind for kind in kinds.KINDS}
 
@@ -175,3 +175,22 @@ def test_a_long_record_searched_narrowly_is_judged_though_fast_tracks_leave_it()
     samples, made = kinds.record(BY_NAME["1,000 samples lost"], chance, 40.0, 40.0)
     found = measure_line((0.05 * samples).astype(np.complex64), kinds.RATE_HZ, made.hertz + 5.0, 30.0)
     assert found.frequency_hz == pytest.approx(made.hertz, abs=5 * found.sigma_hz)
+
+
+def test_a_little_clipping_is_weighed_and_said_and_much_is_refused() -> None:
+    """A limiter leaves a carrier its place; with 0.1 % at full scale another signal's products may stand there."""
+    chance = np.random.default_rng(8)
+    samples, made = kinds.record(kinds.KINDS[0], chance, 5.0, 50.0)
+    for scale, is_refused in ((0.75, False), (2.0, True)):
+        # Noise of 0.2 at 4 kHz: a carrier of 0.75 touches full scale in about a percent of the samples.
+        clipped = scale * samples
+        clipped = np.clip(clipped.real, -1, 1) + 1j * np.clip(clipped.imag, -1, 1)
+        if is_refused:
+            with pytest.raises(BadSamples, match="lower the gain"):
+                measure_line(clipped.astype(np.complex64), kinds.RATE_HZ, 300.0, 100.0)
+            continue
+        share = float(np.mean(np.abs(np.stack([clipped.real, clipped.imag])) >= 0.99))
+        assert 1e-3 < share < 0.05
+        found = measure_line(clipped.astype(np.complex64), kinds.RATE_HZ, 300.0, 100.0)
+        assert abs(found.frequency_hz - made.hertz) < 4 * found.sigma_hz
+        assert "full scale" in found.remark

@@ -1,5 +1,7 @@
 """Parts beyond the plain converter: LNB, transceiver, two-ports, the direct input; and what routes over them reach."""
 
+from math import log10
+
 import msgspec
 import pytest
 
@@ -10,10 +12,15 @@ from yarddial.yard.frequency_conversion import trace
 from yarddial.yard.oscillators import dial_state, known_oscillators
 from yarddial.yard.parts import (
     Converter,
+    DirectSampling,
     Lnb,
+    Receiver,
+    Value,
     converters_of,
     with_converter,
 )
+from yarddial.yard.parts.usual import nf_of
+from yarddial.yard.shelf import shelf
 from yarddial.yard.station import Route, checked
 
 
@@ -100,3 +107,20 @@ def test_a_receiver_in_the_middle_and_an_lnb_without_bands_are_refused() -> None
         checked(broken)
     with pytest.raises(BadStation, match="at least one band"):
         checked(station().with_part(Lnb("Saucer", ())))
+
+
+def test_a_bare_adc_of_eight_bits_is_deaf() -> None:
+    """4 dBm of full scale, 7.4 effective bits over 14.4 MHz: 4 - 46.3 - 71.6 + 174 = 60 dB of noise figure."""
+    stick = next(part for part in shelf() if isinstance(part, Receiver) and part.bits == 8 and part.direct is not None)
+    stick = msgspec.structs.replace(stick, nf_db=None, effective_bits=None)
+    assert stick.direct is not None
+    figure = nf_of(stick, stick.direct.port)
+    assert figure is not None
+    assert 50 < figure.value < 62
+    sampler = msgspec.structs.replace(
+        stick, bits=16, effective_bits=Value(12.5), direct=DirectSampling("antenna", 122.88e6)
+    )
+    wide_figure = nf_of(sampler, "antenna")
+    assert wide_figure is not None
+    # 5.1 bits more, and 122.88 over 28.8 MHz of clock.
+    assert figure.value - wide_figure.value == pytest.approx(6.02 * 5.1 + 10 * log10(122.88 / 28.8), abs=0.01)

@@ -20,8 +20,9 @@ REFINEMENT_BLOCKS = 256
 FALSE_ALARM = 1e-3
 # Independent trials per bin when maximising over frequency and drift (counted on 3,000 blocks of noise: 6 to 8).
 TRIES_PER_BIN = 8
-# Above this share of samples at full scale, clipping products bias the estimate.
-CLIPPED_SHARE = 1e-3
+# Above the first share of samples at full scale products of strong signals stand where signals do, and it is said. A
+# carrier itself keeps its place; above the second too little of it is left to trust that.
+CLIPPED_SHARE, MAX_CLIPPED_SHARE = 1e-3, 0.05
 
 
 class OtherLine(msgspec.Struct, frozen=True):
@@ -146,11 +147,22 @@ def check_samples(samples: Complex, rate_hz: float, near_hz: float, within_hz: f
             f"the place to search lies {format_hertz(near_hz)} from the centre, outside the {rate_hz:g} Hz recorded"
         )
     some = _excerpt(samples).view(np.float32)
-    clipped = float(np.mean(np.abs(some) >= 0.99))
-    if clipped > CLIPPED_SHARE:
+    if (clipped := clipped_share(samples)) > MAX_CLIPPED_SHARE:
         raise BadSamples(f"{clipped:.1%} of the samples are at full scale: lower the gain and measure again")
     if bool(np.all(some[::2] == some[0]) and np.all(some[1::2] == some[1])):
         raise BadSamples("all samples are alike: the receiver or the recording is silent")
+
+
+def clipped_share(samples: Complex) -> float:
+    """Share of the components at full scale, of an excerpt."""
+    return float(np.mean(np.abs(_excerpt(samples).view(np.float32)) >= 0.99))
+
+
+def clipping_remark(share: float) -> str:
+    """What clipping means for a measured carrier; empty where there is next to none."""
+    if share <= CLIPPED_SHARE:
+        return ""
+    return f"{share:.1%} of the samples are at full scale: lower the gain, products of strong ones look like carriers"
 
 
 def _excerpt(samples: Complex, pieces: int = 16, length: int = 8192) -> Complex:

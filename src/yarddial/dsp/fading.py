@@ -4,6 +4,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.dsp.carrier import MAX_CLIPPED_SHARE
 from yarddial.dsp.decimation import decimate, decimation_for
 from yarddial.yard.errors import BadSamples, NoCarrier
 
@@ -127,7 +128,7 @@ def _check(samples: Complex, narrow: Complex) -> None:
         raise BadSamples("the samples are silent or not finite: the receiver or the recording is damaged")
     some = samples[:: max(samples.size // 100_000, 1)]
     clipped = float(np.mean(np.maximum(np.abs(some.real), np.abs(some.imag)) >= 0.99))
-    if clipped > 1e-3:
+    if clipped > MAX_CLIPPED_SHARE:
         raise BadSamples(f"{clipped:.1%} of the samples are at full scale: lower the gain and measure again")
 
 

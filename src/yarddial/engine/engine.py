@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator
 from typing import Literal
 
 import msgspec
-import numpy as np
 
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, Device, RequestedSettings
 from yarddial.dsp.decimation import Decimator, decimation_for
+from yarddial.engine.broken_blocks import MAX_FILLED_GAP_S, finite, narrowed
 from yarddial.engine.clean_up import Cleaner
 from yarddial.engine.commands import (
     Cancel,
@@ -54,24 +54,7 @@ WAIT_S = 0.05
 HANGING_REASON = "the receiver's driver does not answer any more: unplug it, plug it in, then start"
 OFF_REASON = "the receiver does not run: Space starts it"
 RECORDING_ENDED = "the recording has ended: press Space to play it again"
-# Full scale is 1; anything larger than this is invalid.
-MAX_SAMPLE = 1e6
 DriverCall = Literal["", "opening", "applying", "reading", "closing"]
-
-
-def finite(block: Block) -> Block:
-    """Return the block with invalid samples replaced by silence, counted as lost, with a remark."""
-    if np.isfinite(np.vdot(block.samples, block.samples)):
-        return block
-    # A sum may overflow even where no single value does.
-    bad = ~np.isfinite(block.samples) | (np.abs(block.samples) > MAX_SAMPLE)
-    count = int(bad.sum())
-    if not count:
-        return block
-    remark = f"{count} samples of a block were no numbers: they count as lost; look whether the format is the true one"
-    return msgspec.structs.replace(
-        block, samples=np.where(bad, np.complex64(0), block.samples), lost=block.lost + count, remark=remark
-    )
 
 
 class Engine:
@@ -205,11 +188,14 @@ class Engine:
         if block.tuning != tuning.id:
             # Nobody may mistake it for what is received now.
             return
+        absent = block.lost + block.missed
         block = finite(block)
-        self._at_s += (block.samples.size + block.lost + block.missed) / tuning.rate_hz
+        self._at_s += (block.samples.size + absent) / tuning.rate_hz
         gap = self._count_lost(block)
         cleaned = block.samples if self._cleaner is None else self._cleaner.push(block.samples)
-        narrow, read_s = self._slice.push(cleaned), self._device.read_s
+        # Invalid samples are lost too, but they have kept their time.
+        silent = absent if gap and absent <= MAX_FILLED_GAP_S * tuning.rate_hz else 0
+        narrow, read_s = narrowed(self._slice, cleaned, silent), self._device.read_s
         self._taps.push(Piece(block.samples, cleaned, narrow, gap, read_s, tuning, self._at_s))
 
     def _count_lost(self, block: Block) -> int:

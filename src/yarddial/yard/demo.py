@@ -255,6 +255,12 @@ DEMO_PARTS: tuple[Part, ...] = (
 # Findings that the owner of the yard has acknowledged; they stay listed with these words.
 _ACKNOWLEDGED = (
     Acknowledged(
+        "oscillator:Ladder:airband",
+        "Ladder's oscillator, 120.000 MHz, lies in the airband and leaves by Long wire",
+        "not heard at the lane with a hand-held receiver; off when nobody listens",
+        "2026-05-02",
+    ),
+    Acknowledged(
         "care:lightning",
         "Lightning and static: Long wire, Discone and Dish are outdoors",
         "leads unplugged and earthed at the shed wall when nobody listens",

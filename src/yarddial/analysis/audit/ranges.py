@@ -43,14 +43,15 @@ def _route(route: ResolvedRoute) -> Iterator[BenchFinding]:
         return
     taken = converters_of(movers[0])
     wanted = [(max(c.input_low_hz, route.antenna.low_hz), min(c.input_high_hz, route.antenna.high_hz)) for c in taken]
+    behind = {part.name for part in route.inner[route.inner.index(movers[0]) + 1 :]}
     for segment in segments:
         lost = [(max(low, segment.low_hz), min(high, segment.high_hz)) for low, high in wanted]
         for low_hz, high_hz in lost:
-            if segment.state in ("hole", "out") and low_hz < high_hz and segment.by == route.receiver.name:
+            if segment.state in ("hole", "out") and low_hz < high_hz and segment.by in {route.receiver.name, *behind}:
                 out = sorted(route.at(hertz).points()[-1].out_hz for hertz in (low_hz, high_hz))
                 what = (
                     f"{span_text(low_hz, high_hz)} comes out of {movers[-1].name} at {span_text(*out)}, "
-                    f"outside {route.receiver.name}"
+                    f"outside {segment.by}"
                 )
                 yield BenchFinding(
                     f"range:{route.name}:{low_hz:.0f}", "look", what, segment.reason, movers[-1].name

@@ -12,6 +12,9 @@ from yarddial.yard.parts import TwoPort
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
 
+# Pass band of a filter of usual steepness, as a share of the frequency from which it must stop.
+SLOPE_SHARE = 0.8
+
 
 def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[BenchFinding]:
     """Check every route that ends in a direct input."""
@@ -25,7 +28,11 @@ def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[Be
         what = (
             f"{route.name} samples directly without a filter: zones of {format_bound(zone_hz)} lie on top of each other"
         )
-        why = f"a low-pass of {format_bound(zone_hz)} at most keeps the first zone, a band-pass any other"
+        slope_hz = SLOPE_SHARE * zone_hz
+        why = (
+            f"a low-pass of {format_bound(slope_hz)} at most keeps the first zone, as its slope needs the rest; "
+            "a band-pass keeps any other"
+        )
         yield BenchFinding(f"sampling:{route.name}", "look", what, why, route.receiver.name)
 
 

@@ -29,8 +29,8 @@ FOLDS_SHARE = 1.5
 # A remedy that costs more signal-to-noise than this is rejected: with less gain the noise no longer dithers the ADC.
 MAX_COST_DB = {"gain": 6.0, "attenuator": 10.0}
 ATTENUATORS_DB = (3.0, 6.0, 10.0)
-# Common oscillator frequencies of up-converters, hertz.
-OSCILLATORS_HZ = (100e6, 120e6, 125e6, 150e6, 200e6)
+# Common oscillator frequencies of up-converters, hertz; none whose strong stations the check of the yard warns of.
+OSCILLATORS_HZ = (120e6, 125e6, 150e6, 200e6)
 
 
 class WantedChannel(msgspec.Struct, frozen=True):

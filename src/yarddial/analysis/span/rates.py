@@ -37,8 +37,9 @@ class RateFigures(msgspec.Struct, frozen=True):
 
 
 def rate_figures(
-    rates_hz: Sequence[float], bits: int, bandwidth_hz: float, points: int, lost: Mapping[float, float] | None = None
-) -> tuple[RateFigures, ...]:
+    rates_hz: Sequence[float], bits: int, bandwidth_hz: float, points: int, lost: Mapping[float, float] | None = None,
+    *, effective_bits: float | None = None, stream_bits: int = 0,
+) -> tuple[RateFigures, ...]:  # fmt: skip
     """Figures of all rates, in rising order.
 
     Parameters
@@ -49,12 +50,19 @@ def rate_figures(
         Of the transform behind a picture: bin width f_s / N, time per line N / f_s.
     lost : mapping of rate to share
         As measured by First light.
+    effective_bits : float
+        Of the ADC over its whole span (IEEE Std 1241); the nominal ones by default.
+    stream_bits : int
+        Of each value on the link; 0 for the nominal ones.
     """
+    lost_bits = 0.0 if effective_bits is None else bits - effective_bits
+    sent_bits = stream_bits or bits
     return tuple(
         RateFigures(
-            rate, CLEAN_SHARE * rate, load_bytes(bits, rate), load_bytes(bits, rate) / USB2_BYTES, rate / points,
-            points / rate, converter_figures(bits, rate, min(bandwidth_hz, rate)).effective_bits,
-            load_bytes(bits, rate) * 3600 / 1e9, _heat(load_bytes(bits, rate)), (lost or {}).get(rate),
+            rate, CLEAN_SHARE * rate, load_bytes(sent_bits, rate), load_bytes(sent_bits, rate) / USB2_BYTES,
+            rate / points, points / rate,
+            converter_figures(bits, rate, min(bandwidth_hz, rate)).effective_bits - lost_bits,
+            load_bytes(sent_bits, rate) * 3600 / 1e9, _heat(load_bytes(sent_bits, rate)), (lost or {}).get(rate),
         )
         for rate in sorted(rates_hz)
     )  # fmt: skip

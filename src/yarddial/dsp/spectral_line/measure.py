@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.dsp.beside import estimate_beside
-from yarddial.dsp.carrier import Carrier, OtherLine, check_samples
+from yarddial.dsp.carrier import Carrier, OtherLine, check_samples, clipped_share, clipping_remark
 from yarddial.dsp.decimation import CLEAN_FRACTION, decimate, decimation_for
 from yarddial.dsp.spectral_line.blocks import Record
 from yarddial.dsp.spectral_line.candidates import (
@@ -162,6 +162,8 @@ def measure_line(
             f"{format_hertz(searched_hz, signed=False)} allowed: search there, or wider",
             best_hz=near_hz + carrier.frequency_hz, best_snr_db=start.over_db, needed_db=start.needed_db,
         )  # fmt: skip
+    if clipping := clipping_remark(clipped_share(samples)):
+        carrier = msgspec.structs.replace(carrier, remark=clipping)
     return msgspec.structs.replace(
         carrier,
         frequency_hz=near_hz + carrier.frequency_hz,

@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.dsp.carrier import CLIPPED_SHARE, Carrier, OtherLine, estimate_carrier
+from yarddial.dsp.carrier import MAX_CLIPPED_SHARE, Carrier, OtherLine, clipping_remark, estimate_carrier
 from yarddial.dsp.frequency_modulation import estimate_centre
 from yarddial.dsp.rival import rival_of
 from yarddial.dsp.spectral_line import measure_line
@@ -126,8 +126,8 @@ class Measurement:
 
     def _estimate(self) -> Measured | NotMeasured:
         asked, samples = self.asked, np.concatenate(self._parts) if self._parts else np.empty(0, np.complex64)
-        if self._clipped > CLIPPED_SHARE * max(self._seen, 1):
-            share = self._clipped / self._seen
+        share = self._clipped / max(self._seen, 1)
+        if share > MAX_CLIPPED_SHARE:
             raise BadSamples(f"{share:.1%} of the samples are at full scale: lower the gain and measure again")
         if self._seen and not self._moves:
             # The remainder is rounding error.
@@ -137,6 +137,8 @@ class Measurement:
         carrier = measure_line(
             samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,), may_fade=asked.may_fade
         )
+        if remark := clipping_remark(share):
+            carrier = msgspec.structs.replace(carrier, remark=remark)
         if self._lost:
             carrier = msgspec.structs.replace(carrier, lost=self._lost)
         near = max(carrier.others, key=lambda neighbour: neighbour.level_db, default=None)

@@ -246,6 +246,11 @@ class FirstLight:
         )
         if abs(mirror_db - stands_db) < SIDES_DB:
             fix = "another station, or another rate, tells them apart"
+            if floor_db < own_db + DITHERED_DB:
+                sides, fix = (
+                    f"too little gain, hardly more than the ADC's own steps: {sides}",
+                    "raise the gain, then check again",
+                )
             yield CheckResult("I/Q order", "unknown", f"the two sides cannot be told apart: {sides}", fix)
         elif mirror_db > stands_db:
             fix = "switch 'swap I/Q' on, or exchange the two halves in the driver's settings"

@@ -16,6 +16,8 @@ from yarddial.yard.frequency import format_hertz, format_number
 
 # Plain crystals keep within 100 ppm, and so do computer clocks.
 WRONG_RATE_PPM = 250.0
+# Less sure than this, the clock says nothing about the rate.
+MAX_CLOCK_SIGMA_PPM = 1_000.0
 # A warm receiver drifts less in a minute; a sky wave moves by no more hertz within seconds.
 WARMING_PPM_MIN, SKY_HZ = 0.1, 1.5
 
@@ -37,6 +39,9 @@ def clock_check(heard: ListenedBlock) -> CheckResult:
     if abs(heard.fast_ppm) > max(3 * sigma_ppm, WRONG_RATE_PPM):
         fix = "the rate is not what it says: choose another, and trust no frequency away from the centre meanwhile"
         return CheckResult("clock", "look", f"{text} by this computer's clock", fix, figures=figures)
+    if sigma_ppm > MAX_CLOCK_SIGMA_PPM:
+        what = f"{text}: read too unevenly for this computer's clock to tell"
+        return CheckResult("clock", "unknown", what, "close other programs and check again", figures=figures)
     return CheckResult("clock", "good", f"{text} by this computer's clock; True tells it far better", figures=figures)
 
 

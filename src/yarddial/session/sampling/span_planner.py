@@ -10,6 +10,7 @@ from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadPath
 from yarddial.yard.frequency_conversion import path_sense, shown_for_dial
 from yarddial.yard.modes import mode_named
+from yarddial.yard.parts.usual import effective_bits_of
 from yarddial.yard.resolved_route import ResolvedRoute
 
 # Half width to cover when no band contains the dial.
@@ -107,6 +108,8 @@ class SpanPlanner:
             mode_named(station.mode).bandwidth_hz,
             FFT_POINTS,
             dict(receiver.lost_shares),
+            effective_bits=effective_bits_of(receiver).value,
+            stream_bits=receiver.stream_bits,
         )
         clean = tuple(figure.rate_hz for figure in figures if figure.is_clean)
         request = CoverRequest(

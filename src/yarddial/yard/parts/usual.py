@@ -4,6 +4,9 @@ They are the middle and spread of makers' data sheets, each with its sigma and m
 never taken as perfect.
 """
 
+from math import log10
+
+from yarddial.yard.external_noise import KT0_DBM_HZ
 from yarddial.yard.parts.antenna import Antenna
 from yarddial.yard.parts.converter import Converter, Lnb
 from yarddial.yard.parts.isolator import Isolator
@@ -18,10 +21,11 @@ _PASSIVE_IIP3_DBM = {"limiter": 25.0, "switch": 45.0, "splitter": 45.0, "filter"
 # Output intercepts of an amplifier and of an LNB.
 _AMPLIFIER_OIP3_DBM, _LNB_OIP3_DBM = 25.0, 12.0
 _MIXER_GAIN_DB, _MIXER_NF_DB, _MIXER_IIP3_DBM, _MIXER_ISOLATION_DB, _MIXER_LEAK_DBM = -7.0, 8.0, 15.0, 35.0, -40.0
-# By ADC bits up to: noise figure at high gain, IIP3 at the highest gain, largest IIP3, mirror rejection. Last row: an
-# ADC without a tuner.
+# By ADC bits up to: noise figure at high gain, IIP3 at the highest gain, largest IIP3, mirror rejection.
 _RECEIVERS = ((8, 6.0, -30.0, 0.0, 35.0), (12, 6.0, -25.0, 5.0, 45.0), (32, 7.0, -20.0, 10.0, 50.0))
-_DIRECT = (24.0, 28.0)
+_DIRECT_IIP3_DBM = 28.0
+# Full scale of a bare ADC's input in 50 ohm: 0.6 to 2 V from peak to peak.
+_DIRECT_FULL_SCALE_DBM, _DIRECT_NF_SIGMA_DB = 4.0, 5.0
 _EVEN_DB, FIFTH_MORE_DB = 60.0, 8.0
 IIP2_OVER_IIP3_DB, HARMONIC_DB, CRYSTAL_DBM = 28.0, 45.0, -110.0
 # Gain may be lowered this far from its maximum without more noise; each further decibel adds this share.
@@ -32,6 +36,15 @@ _BITS_LOST = ((8, 0.6), (12, 1.6), (14, 2.3), (32, 3.5))
 
 def _usual(value: float, sigma: float) -> Value:
     return Value(value, sigma, "assumed", note="usual for its class")
+
+
+def _direct_nf_db(receiver: Receiver, clock_hz: float) -> float:
+    """Noise figure of a bare ADC: its noise, spread over half its clock, over kT0.
+
+    SNR = 6.02 b + 1.76 dB for a full-scale sine (Bennett, Bell Syst. Tech. J. 27 (1948) 446-472), b the effective bits.
+    """
+    snr_db = 6.02 * effective_bits_of(receiver).value + 1.76
+    return _DIRECT_FULL_SCALE_DBM - snr_db - 10 * log10(clock_hz / 2) - KT0_DBM_HZ
 
 
 def nf_of(part: AnyPart, port: str = "") -> Value | None:
@@ -51,8 +64,8 @@ def nf_of(part: AnyPart, port: str = "") -> Value | None:
         case Transceiver():
             return _usual(0.0, 2.0)
         case Receiver():
-            if part.samples_directly(port):
-                return _usual(_DIRECT[0], 5.0)
+            if part.direct is not None and part.samples_directly(port):
+                return _usual(_direct_nf_db(part, part.direct.clock_hz), _DIRECT_NF_SIGMA_DB)
             down_db = _down_db(part)
             return _usual(_class_of(part)[1] + _NOISE_SHARE * max(down_db - _FREE_DB, 0.0), 3.0)
         case Antenna():
@@ -81,7 +94,7 @@ def iip3_of(part: AnyPart, port: str = "") -> Value | None:
             return _usual(20.0, 8.0)
         case Receiver():
             if part.samples_directly(port):
-                return _usual(_DIRECT[1], 6.0)
+                return _usual(_DIRECT_IIP3_DBM, 6.0)
             _, _, min_dbm, max_dbm, _ = _class_of(part)
             # IIP3 rises by a decibel for each decibel less gain, until a stage behind the controls limits.
             return _usual(min(min_dbm + _down_db(part), max_dbm), 6.0)
