@@ -64,8 +64,8 @@ def explain_gaps(blocks: Blocks) -> Explanation | None:
     along = float(np.sum((sizes - level) ** 2))
     hidden *= edges.size / len(pieces) * min(unseen_rad / np.pi, 1.0) * unseen_rad**2 / 3
     variance = MODEL_ERROR_FACTOR**2 * (0.5 / level**2 / weight + hidden / weight**2) / (2 * np.pi) ** 2
-    # Each gap may be at any block, and its phase may be anything; so may a block with a gap in it. Those beside it follow
-    # their pieces.
+    # Each gap may be at any block, and its phase may be anything, as a block with a gap in it may be. Those beside it
+    # follow their pieces.
     free_blocks = max(count - used - 2 * GUARD_BLOCKS * len(pieces), 0)
     price = edges.size * np.log(count) + (len(pieces) + free_blocks) * np.log(max(np.sqrt(np.pi) * level, 1.0))
     log = few.energy - along - left - price + np.log(MANY_GAPS_PRIOR) - np.log(MIN_BLOCKS)

@@ -48,7 +48,9 @@ MAX_ROUNDS, MIN_LOG_GAIN = 24, 0.1
 # Log odds against a second ray: its place, width and level, and that it is rarer than fading alone.
 RAY_LOG_PENALTY = 12.0
 # Power, of all, and width of the line's own fading from which the fit without a ray is searched.
-ALONE_STARTS = ((0.05, -2), (1.0, 0), (1.0, 3))
+ALONE_STARTS = tuple((share, step) for share in (0.01, 0.1, 0.4, 1.0) for step in (-4, -2, 0, 2, 4))
+# Log likelihood that a first guess of a ray must gain over the first guess without.
+MIN_FIRST_GAIN = 4.0
 # Frequency grid about the line.
 GRID_PLACES, GRID_REACH_SIGMAS = 25, 6.0
 
@@ -80,20 +82,25 @@ def explain_ray(blocks: Blocks, rayless_log: float) -> Explanation | None:
     rayless_log : log evidence of the likeliest model without a ray. The other models see fewer and longer blocks, so
     the ray is weighed against its own fit without a ray, on the same blocks.
     """
-    starts = _starts(blocks)
-    first = max(starts, key=lambda rays: _fit(blocks, 0.0, rays).log)
     if not _stands_out(blocks):
         return None
-    blocks = _few_enough(blocks, first)
-    first = msgspec.structs.replace(first, ray_power=first.ray_power * MAX_BLOCKS / blocks.means.size)
+    starts = _starts(blocks)
+    widest = max(starts, key=lambda rays: _fit(blocks, 0.0, rays).log)
+    blocks = _few_enough(blocks, widest)
+    longer = MAX_BLOCKS / blocks.means.size
     sigma_hz = _sigma_hz(blocks)
-    alone_fits = [
-        _climbed(blocks, Rays(power * max(blocks.energy / blocks.means.size - 1, 0.01), step, 0.0, 0, 0.0), sigma_hz)
-        for power, step in ALONE_STARTS
-    ]
-    alone = max(alone_fits, key=lambda fitted: fitted[2].log)
-    place_hz, rays, best = _climbed(blocks, first, sigma_hz)
-    gain = best.log - alone[2].log - RAY_LOG_PENALTY
+    power = max(blocks.energy / blocks.means.size - 1, 0.01)
+    alone = _likeliest(blocks, [Rays(share * power, step, 0.0, 0, 0.0) for share, step in ALONE_STARTS])
+    change = msgspec.structs.replace
+    rayed = [change(rays, ray_power=longer * rays.ray_power) for rays in starts]
+    rayed += [change(rays, own_power=alone[1].own_power, own_step=alone[1].own_step) for rays in rayed[::2]]
+    first = _likeliest(blocks, rayed)
+    # A ray that is there shows in the first guess, before any search.
+    if first[0] < alone[0] + MIN_FIRST_GAIN:
+        return None
+    _, _, alone_best = _climbed(blocks, alone[1], sigma_hz)
+    place_hz, rays, best = _climbed(blocks, first[1], sigma_hz)
+    gain = best.log - alone_best.log - RAY_LOG_PENALTY
     ray_spread_hz = _spread_hz(rays.ray_step, blocks.duration_s)
     if gain < 0 or abs(rays.away_hz - place_hz) < MIN_DISTANCE_SPREADS * ray_spread_hz:
         return None
@@ -117,6 +124,13 @@ def explain_ray(blocks: Blocks, rayless_log: float) -> Explanation | None:
         2 * count - 8, spread_hz=own_spread_hz if share > 0.5 else 0.0, others=(other,),
         signal=max(energy - ray_energy, 1.0),
     )  # fmt: skip
+
+
+def _likeliest(blocks: Blocks, tried: list[Rays]) -> tuple[float, Rays]:
+    """Log likelihood of the likeliest of some parameters, with the line at zero, and those parameters."""
+    fits = [_fit(blocks, 0.0, rays).log for rays in tried]
+    best = int(np.argmax(fits))
+    return fits[best], tried[best]
 
 
 def _stands_out(blocks: Blocks) -> bool:
