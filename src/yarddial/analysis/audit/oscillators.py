@@ -43,7 +43,9 @@ def _in_airband(route: ResolvedRoute, part: Converter) -> Iterator[BenchFinding]
         return
     yield BenchFinding(
         f"oscillator:{part.name}:airband", "look",
-        f"{part.name}'s oscillator, {format_frequency(lo_hz)}, lies in the airband and leaves by {route.antenna.name}",
+        # Its marking: a measured offset changes nothing for a neighbour.
+        f"{part.name}'s oscillator, {format_frequency(round(lo_hz, -4))}, lies in the airband and leaves by "
+        f"{route.antenna.name}",
         "a neighbour's receiver can hear it: a low-pass before it, a closed metal case, and off when nobody "
         "listens; it must disturb nobody, and local rules decide", part.name,
     )  # fmt: skip

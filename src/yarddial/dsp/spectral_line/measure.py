@@ -13,6 +13,7 @@ from yarddial.dsp.spectral_line.blocks import Record
 from yarddial.dsp.spectral_line.candidates import (
     MAX_DRIFTS,
     MIN_BIN_SNR_DB,
+    LineStart,
     loudest_bin,
     loudest_track,
 )
@@ -132,9 +133,7 @@ def measure_line(
         if steadied is not None:
             return steadied
     try:
-        carrier = measured(closer, within_hz, start, min_sigma_hz, may_fade)
-        if carrier.method in JUMP_LIKE_MODELS or not carrier.is_adequate:
-            carrier = _longer_part(closer, within_hz, carrier, min_sigma_hz, may_fade)
+        carrier = _whole_or_part(closer, within_hz, start, min_sigma_hz, may_fade)
         if not _is_whole(record, carrier, near_hz - asked_hz):
             fast = _by_track(record, searched_hz, may_fade)
             if fast is not None:
@@ -262,12 +261,25 @@ def _by_squaring(record: Record, within_hz: float) -> Carrier | None:
     )  # fmt: skip
 
 
-def _longer_part(record: Record, within_hz: float, carrier: Carrier, min_sigma_hz: float, may_fade: bool) -> Carrier:
-    """Measure the longer part of a record whose frequency jumps once; the carrier as it is where none does."""
-    blocks = record.blocks(carrier.frequency_hz, 0.0, record.noise_density(record.still(carrier.frequency_hz), 0.0))
-    share = jump_share(blocks)
+def _whole_or_part(record: Record, within_hz: float, start: LineStart, min_sigma_hz: float, may_fade: bool) -> Carrier:
+    """Measure the line at a start, or the longer part of a record in which it jumps; raises NoCarrier."""
+    try:
+        carrier = measured(record, within_hz, start, min_sigma_hz, may_fade)
+    except NoCarrier:
+        part = _longer_part(record, within_hz, start.hertz, min_sigma_hz, may_fade) if start.is_line else None
+        if part is None:
+            raise
+        return part
+    if carrier.method in JUMP_LIKE_MODELS or not carrier.is_adequate:
+        return _longer_part(record, within_hz, carrier.frequency_hz, min_sigma_hz, may_fade) or carrier
+    return carrier
+
+
+def _longer_part(record: Record, within_hz: float, hertz: float, min_sigma_hz: float, may_fade: bool) -> Carrier | None:
+    """Measure the longer part of a record whose line near a frequency jumps once; None where it does not."""
+    share = jump_share(record.blocks(hertz, 0.0, record.noise_density(record.still(hertz), 0.0)))
     if share is None:
-        return carrier
+        return None
     at = round(share * record.narrow.size)
     parts = [
         Record(piece, record.rate_hz, record.clean_hz)
@@ -276,14 +288,14 @@ def _longer_part(record: Record, within_hz: float, carrier: Carrier, min_sigma_h
     ]
     parts.sort(key=lambda part: -part.duration_s)
     if not parts:
-        return carrier
+        return None
     starts = [loudest_bin(part, within_hz) for part in parts]
     try:
         longer = measured(parts[0], within_hz, starts[0], min_sigma_hz, may_fade)
     except NoCarrier:
-        return carrier
+        return None
     if longer.method not in PART_MODELS or not longer.is_adequate:
-        return carrier
+        return None
     others = tuple(
         OtherLine(start.hertz, 0.3 / part.duration_s, start.over_db - starts[0].over_db)
         for part, start in zip(parts[1:], starts[1:], strict=True)
@@ -291,5 +303,5 @@ def _longer_part(record: Record, within_hz: float, carrier: Carrier, min_sigma_h
     )
     return msgspec.structs.replace(
         longer, method="jumping", others=(*others, *longer.others), duration_s=record.duration_s,
-        remark=REMARKS["jumping"], residual=carrier.residual,
+        remark=REMARKS["jumping"],
     )  # fmt: skip

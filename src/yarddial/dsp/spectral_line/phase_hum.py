@@ -12,9 +12,11 @@ Floats = NDArray[np.float64]
 # Frequencies at which supplies swing, and how far mains may be off.
 HUM_HZ, HUM_TOLERANCE = (50.0, 60.0, 100.0, 120.0), 5e-3
 # A line at the mains' distance from the strongest one that is this strong, against it, may be its carrier.
-MIN_SIDEBAND_DB = -9.0
+MIN_SIDEBAND_DB, MIN_SECOND_SIDEBAND_DB = -9.0, -15.0
 # Sidebands on each side, swings that are tried, and phases.
 MAX_SIDEBANDS, SWINGS_RAD, PHASE_STEPS = 6, np.linspace(0.3, 3.6, 45), 36
+# Fineness of the spectrum in which the hum's own frequency is read.
+FINE_BINS = 8
 # The model explains at least this share of the lines' power.
 MIN_SHARE = 0.9
 
@@ -58,8 +60,20 @@ def hum_beside(samples: Complex, rate_hz: float, line_hz: float) -> float:
             level = float(power[places[at] % points])
             if level > best[0]:
                 best = (level, abs(float(places[at]) * bin_hz - line_hz))
-    own = float(power[np.arange(round(line_hz / bin_hz) - 1, round(line_hz / bin_hz) + 2) % points].max())
-    return best[1] if best[0] > own * 10 ** (MIN_SIDEBAND_DB / 10) else 0.0
+
+    def near(hertz: float) -> float:
+        """Strongest of seven bins at a frequency: the distance is known to a bin, twice of it to two."""
+        return float(power[np.arange(round(hertz / bin_hz) - 3, round(hertz / bin_hz) + 4) % points].max())
+
+    own = near(line_hz)
+    if best[0] <= own * 10 ** (MIN_SIDEBAND_DB / 10):
+        return 0.0
+    # A swing has lines on both sides of its carrier: beside the strongest stand two or more, a hum apart or half of it.
+    steps: list[float] = [side * step_hz for step_hz in (best[1], best[1] / 2) for side in (-2, -1, 1, 2)]
+    places = {round(float(line_hz + step_hz), 3) for step_hz in steps if abs(line_hz + step_hz) < 0.45 * rate_hz}
+    sides = [near(place_hz) for place_hz in places]
+    strong = sum(level > own * 10 ** (MIN_SECOND_SIDEBAND_DB / 10) for level in sides)
+    return best[1] if strong >= 2 else 0.0
 
 
 def phase_hum(samples: Complex, rate_hz: float, line_hz: float, near_hum_hz: float) -> PhaseHum | None:
@@ -74,16 +88,17 @@ def phase_hum(samples: Complex, rate_hz: float, line_hz: float, near_hum_hz: flo
     line_hz, near_hum_hz : float
         The strongest line, and the distance of another from it.
     """
+    from scipy import fft
+
     time_s = (np.arange(samples.size) - (samples.size - 1) / 2) / rate_hz
     still = samples * np.exp(-2j * np.pi * line_hz * time_s)
     bin_hz = rate_hz / samples.size
-    tried_hz = near_hum_hz + np.arange(-3, 3.01, 0.1) * bin_hz
-    hum_hz = max(
-        tried_hz.tolist(),
-        key=lambda hum: sum(
-            abs(complex(np.mean(still * np.exp(-2j * np.pi * side * hum * time_s)))) ** 2 for side in (-2, -1, 1, 2)
-        ),
-    )
+    tried_hz = near_hum_hz + np.arange(-3, 3.01, 1 / FINE_BINS) * bin_hz
+    points = fft.next_fast_len(FINE_BINS * samples.size)
+    power = np.abs(fft.fft(still, points)) ** 2
+    near_sides = np.array([-2, -1, 1, 2])
+    at = np.round(np.outer(tried_hz, near_sides) * points / rate_hz).astype(int) % points
+    hum_hz = float(tried_hz[int(np.argmax(power[at].sum(axis=1)))])
     sides = np.arange(-2 * MAX_SIDEBANDS, 2 * MAX_SIDEBANDS + 1)
     sizes = np.full(sides.size, np.nan, complex)
     for index, side in enumerate(sides.tolist()):
