@@ -70,8 +70,8 @@ def hum_beside(samples: Complex, rate_hz: float, line_hz: float) -> float:
         return 0.0
     # A swing has lines on both sides of its carrier: beside the strongest stand two or more, a hum apart or half of it.
     steps: list[float] = [side * step_hz for step_hz in (best[1], best[1] / 2) for side in (-2, -1, 1, 2)]
-    places = {round(float(line_hz + step_hz), 3) for step_hz in steps if abs(line_hz + step_hz) < 0.45 * rate_hz}
-    sides = [near(place_hz) for place_hz in places]
+    side_places = {round(float(line_hz + step_hz), 3) for step_hz in steps if abs(line_hz + step_hz) < 0.45 * rate_hz}
+    sides = [near(place_hz) for place_hz in side_places]
     strong = sum(level > own * 10 ** (MIN_SECOND_SIDEBAND_DB / 10) for level in sides)
     return best[1] if strong >= 2 else 0.0
 
