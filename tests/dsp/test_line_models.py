@@ -27,8 +27,7 @@ def found_in(name: str, seconds_s: float, cn0_dbhz: float, seed: int):  # type: 
         ("two, equal, 3 Hz", {"two carriers"}),
         ("two, 20 dB below, 10 Hz", {"two carriers"}),
         ("Rayleigh 1 Hz", {"fading"}),
-        # Two paths that fade by themselves: for a while either may pass for a ray beside the other.
-        ("F.1487 moderate", {"fading", "two rays"}),
+        ("F.1487 moderate", {"fading"}),
         ("1,000 samples lost", {"broken"}),
         ("crystal's walk, 1e-9 at 100 MHz", {"wandering", "fading"}),
         ("hum 100 Hz, strong", {"steady"}),

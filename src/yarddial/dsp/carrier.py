@@ -158,11 +158,14 @@ def clipped_share(samples: Complex) -> float:
     return float(np.mean(np.abs(_excerpt(samples).view(np.float32)) >= 0.99))
 
 
-def clipping_remark(share: float) -> str:
-    """What clipping means for a measured carrier; empty where there is next to none."""
+def clipping_remark(share: float, remark: str) -> str:
+    """Remark on a measured carrier with what clipping means for it; the remark alone where there is next to none."""
     if share <= CLIPPED_SHARE:
-        return ""
-    return f"{share:.1%} of the samples are at full scale: lower the gain, products of strong ones look like carriers"
+        return remark
+    clipping = (
+        f"{share:.1%} of the samples are at full scale: lower the gain, products of strong ones look like carriers"
+    )
+    return f"{clipping}; {remark}" if remark else clipping
 
 
 def _excerpt(samples: Complex, pieces: int = 16, length: int = 8192) -> Complex:

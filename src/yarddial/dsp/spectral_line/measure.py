@@ -161,11 +161,10 @@ def measure_line(
             f"{format_hertz(searched_hz, signed=False)} allowed: search there, or wider",
             best_hz=near_hz + carrier.frequency_hz, best_snr_db=start.over_db, needed_db=start.needed_db,
         )  # fmt: skip
-    if clipping := clipping_remark(clipped_share(samples)):
-        carrier = msgspec.structs.replace(carrier, remark=clipping)
     return msgspec.structs.replace(
         carrier,
         frequency_hz=near_hz + carrier.frequency_hz,
+        remark=clipping_remark(clipped_share(samples), carrier.remark),
         duration_s=duration_s,
         others=tuple(
             msgspec.structs.replace(line, frequency_hz=near_hz + line.frequency_hz) for line in carrier.others

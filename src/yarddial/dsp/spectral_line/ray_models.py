@@ -46,7 +46,7 @@ BLOCK_COUNTS, MAX_BLOCKS = (96, 144), MIN_BLOCKS
 # The search ends after so many rounds, or when a round gains less than this.
 MAX_ROUNDS, MIN_LOG_GAIN = 24, 0.1
 # Log odds against a second ray: its place, width and level, and that it is rarer than fading alone.
-RAY_LOG_PENALTY = 12.0
+RAY_LOG_PENALTY = 16.0
 # Power, of all, and width of the line's own fading from which the fit without a ray is searched.
 ALONE_STARTS = tuple((share, step) for share in (0.01, 0.1, 0.4, 1.0) for step in (-4, -2, 0, 2, 4))
 # Log likelihood that a first guess of a ray must gain over the first guess without.

@@ -137,8 +137,7 @@ class Measurement:
         carrier = measure_line(
             samples, self._slice_hz, 0.0, asked.within_hz, (self._spike_hz,), may_fade=asked.may_fade
         )
-        if remark := clipping_remark(share):
-            carrier = msgspec.structs.replace(carrier, remark=remark)
+        carrier = msgspec.structs.replace(carrier, remark=clipping_remark(share, carrier.remark))
         if self._lost:
             carrier = msgspec.structs.replace(carrier, lost=self._lost)
         near = max(carrier.others, key=lambda neighbour: neighbour.level_db, default=None)

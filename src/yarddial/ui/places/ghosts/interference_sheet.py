@@ -103,10 +103,8 @@ class InterferenceSheet(Sheet):
             self.headline.show_verdict("unknown", "Nothing was hunted yet.", f"It is looked for around {where}.")
             self._now.setText("")
             why = self._search.why_not_begin()
-            self.start.setEnabled(not why)
             self._said.setText(f"{why[:1].upper()}{why[1:]}." if why else "Tick what can be done here, then begin.")
             return
-        self.start.setEnabled(not self._search.why_not_begin())
         if verdict.state == "going on":
             what = search.seen.words if search.seen is not None else "nothing was looked at yet"
             self.headline.show_verdict("unknown", "The hunt goes on.", f"It looks like {what}.")
