@@ -12,7 +12,7 @@ from yarddial.yard.errors import BadSamples, NoCarrier
 BY_NAME = {kind.name: kind for kind in kinds.KINDS}
 
 
-def found_in(name: str, seconds_s: float, cn0_dbhz: float, seed: int):  # type: ignore[no-untyped-def]
+def found_in(name: str, seconds_s: float, cn0_dbhz: float, seed: int | list[int]):  # type: ignore[no-untyped-def]
     """What is measured, and what is true, of one record."""
     samples, made = kinds.record(BY_NAME[name], np.random.default_rng(seed), seconds_s, cn0_dbhz)
     return measure_line((0.05 * samples).astype(np.complex64), kinds.RATE_HZ, made.hertz + 17.0, 100.0), made
@@ -42,6 +42,16 @@ def test_a_line_is_called_what_it_is_and_its_doubt_holds_the_truth(name: str, ca
         assert found.method in called
         assert found.is_adequate
         assert len(found.residual) == 48
+
+
+@pytest.mark.parametrize(("record", "seconds_s", "cn0_dbhz"), [(6, 20.0, 35.0), (17, 20.0, 55.0), (3, 5.0, 35.0)])
+def test_a_fading_spectrum_whose_strongest_bin_stands_off_its_middle_has_no_second_ray(
+    record: int, seconds_s: float, cn0_dbhz: float
+) -> None:
+    position = [kind.name for kind in kinds.KINDS].index("F.1487 moderate")
+    found, made = found_in("F.1487 moderate", seconds_s, cn0_dbhz, [77, position, record])
+    assert found.method == "fading"
+    assert found.frequency_hz == pytest.approx(made.hertz, abs=3 * found.sigma_hz)
 
 
 def test_two_carriers_are_told_with_places_and_doubts_of_both() -> None:

@@ -29,7 +29,7 @@ Floats = NDArray[np.float64]
 
 # Widths of the second ray that are tried first, in steps of the spread, and its smallest distance from the line.
 FIRST_STEPS, MIN_DISTANCE_BINS = (-4, 0, 2, 4), 0.7
-# A ray nearer than this many of its own standard deviations is part of one fading spectrum.
+# A ray nearer than this many standard deviations, of both where the line fades, is part of one fading spectrum.
 MIN_DISTANCE_SPREADS = 2.5
 # Uncertainty from a ray as strong as the line whose spectrum is not the model's, in bins.
 MISMATCH_BINS = 0.01
@@ -49,6 +49,8 @@ MAX_ROUNDS, MIN_LOG_GAIN = 24, 0.1
 RAY_LOG_PENALTY = 16.0
 # Power, of all, and width of the line's own fading from which the fit without a ray is searched.
 ALONE_STARTS = tuple((share, step) for share in (0.01, 0.1, 0.4, 1.0) for step in (-4, -2, 0, 2, 4))
+# Widths of fading spectra whose middle is not the strongest bin, and its distances in standard deviations.
+OFF_MIDDLE_STEPS, OFF_MIDDLE_SPREADS = (0, 1, 2, 3, 4), (-2.0, -1.3, -0.6, 0.6, 1.3, 2.0)
 # Log likelihood that a first guess of a ray must gain over the first guess without.
 MIN_FIRST_GAIN = 4.0
 # Frequency grid about the line.
@@ -90,7 +92,11 @@ def explain_ray(blocks: Blocks, rayless_log: float) -> Explanation | None:
     longer = MAX_BLOCKS / blocks.means.size
     sigma_hz = _sigma_hz(blocks)
     power = max(blocks.energy / blocks.means.size - 1, 0.01)
-    alone = _likeliest(blocks, [Rays(share * power, step, 0.0, 0, 0.0) for share, step in ALONE_STARTS])
+    rayless = [Rays(share * power, step, 0.0, 0, 0.0) for share, step in ALONE_STARTS]
+    alone = _likeliest(blocks, rayless)
+    # The strongest bin of a fading spectrum may stand far from its middle.
+    starts_alone = [(hertz, _likeliest(blocks, [rays], hertz)) for hertz, rays in _off_middle(blocks, power)]
+    alone_hz, alone = max([(0.0, alone), *starts_alone], key=lambda start: start[1][0])
     change = msgspec.structs.replace
     rayed = [change(rays, ray_power=longer * rays.ray_power) for rays in starts]
     rayed += [change(rays, own_power=alone[1].own_power, own_step=alone[1].own_step) for rays in rayed[::2]]
@@ -98,18 +104,19 @@ def explain_ray(blocks: Blocks, rayless_log: float) -> Explanation | None:
     # A ray that is there shows in the first guess, before any search.
     if first[0] < alone[0] + MIN_FIRST_GAIN:
         return None
-    _, _, alone_best = _climbed(blocks, alone[1], sigma_hz)
+    _, _, alone_best = _climbed(blocks, alone[1], sigma_hz, alone_hz)
     place_hz, rays, best = _climbed(blocks, first[1], sigma_hz)
     gain = best.log - alone_best.log - RAY_LOG_PENALTY
-    ray_spread_hz = _spread_hz(rays.ray_step, blocks.duration_s)
-    if gain < 0 or abs(rays.away_hz - place_hz) < MIN_DISTANCE_SPREADS * ray_spread_hz:
+    ray_spread_hz, own_spread_hz = (_spread_hz(step, blocks.duration_s) for step in (rays.ray_step, rays.own_step))
+    is_steady = best.line > rays.own_power * blocks.means.size
+    spread_hz = ray_spread_hz if is_steady else float(np.hypot(ray_spread_hz, own_spread_hz))
+    if gain < 0 or abs(rays.away_hz - place_hz) < MIN_DISTANCE_SPREADS * spread_hz:
         return None
     places, logs = _profile(blocks, place_hz, rays, sigma_hz)
     _, mean_hz, variance = log_moments(logs[None, :], places, np.gradient(places))
     duration_s, count = blocks.duration_s, blocks.means.size
     energy = max(blocks.energy - count, 1.0)
     ray_energy = min(rays.ray_power * count, energy)
-    own_spread_hz = _spread_hz(rays.own_step, duration_s)
     share = min(rays.own_power * count / max(energy - ray_energy, 1e-9), 1.0)
     floor = share * CENTRE_SIGMA_FACTOR**2 * own_spread_hz / duration_s * min(1.0, own_spread_hz * duration_s)
     ray_level = ray_energy / max(energy - ray_energy, 1.0)
@@ -126,9 +133,18 @@ def explain_ray(blocks: Blocks, rayless_log: float) -> Explanation | None:
     )  # fmt: skip
 
 
-def _likeliest(blocks: Blocks, tried: list[Rays]) -> tuple[float, Rays]:
-    """Log likelihood of the likeliest of some parameters, with the line at zero, and those parameters."""
-    fits = [_fit(blocks, 0.0, rays).log for rays in tried]
+def _off_middle(blocks: Blocks, power: float) -> list[tuple[float, Rays]]:
+    """Fading spectra whose middle stands up to two standard deviations from the strongest bin."""
+    return [
+        (share * _spread_hz(step, blocks.duration_s), Rays(power, step, 0.0, 0, 0.0))
+        for step in OFF_MIDDLE_STEPS
+        for share in OFF_MIDDLE_SPREADS
+    ]
+
+
+def _likeliest(blocks: Blocks, tried: list[Rays], place_hz: float = 0.0) -> tuple[float, Rays]:
+    """Log likelihood of the likeliest of some parameters, with the line at a place, and those parameters."""
+    fits = [_fit(blocks, place_hz, rays).log for rays in tried]
     best = int(np.argmax(fits))
     return fits[best], tried[best]
 
@@ -241,9 +257,11 @@ def _neighbours(rays: Rays, duration_s: float, limit_hz: float, step: float) -> 
     return tried
 
 
-def _climbed(blocks: Blocks, rays: Rays, sigma_hz: float) -> tuple[float, Rays, _RayFit]:
+def _climbed(
+    blocks: Blocks, rays: Rays, sigma_hz: float, place_hz: float = 0.0
+) -> tuple[float, Rays, _RayFit]:
     """Place of the line and rays of the highest likelihood, by a pattern search from a start."""
-    place_hz, step = 0.0, 1.0
+    step = 1.0
     best = _fit(blocks, place_hz, rays)
     limit_hz = BAND_SHARE / blocks.block_s
     for _ in range(MAX_ROUNDS):
@@ -252,8 +270,10 @@ def _climbed(blocks: Blocks, rays: Rays, sigma_hz: float) -> tuple[float, Rays, 
             fit = _fit(blocks, place_hz, tried)
             if fit.log > best.log:
                 best, rays = fit, tried
+        # Without a ray the process carries the line, and its middle is known to a part of its spread.
+        spread_hz = 0.3 * _spread_hz(rays.own_step, blocks.duration_s) if rays.ray_power == 0 else 0.0
         for by in (-1, 1):
-            moved_hz = place_hz + by * step * max(3 * sigma_hz, 0.1 / blocks.duration_s)
+            moved_hz = place_hz + by * step * max(3 * sigma_hz, 0.1 / blocks.duration_s, spread_hz)
             fit = _fit(blocks, moved_hz, rays)
             if fit.log > best.log:
                 best, place_hz = fit, moved_hz
