@@ -257,9 +257,7 @@ def _neighbours(rays: Rays, duration_s: float, limit_hz: float, step: float) -> 
     return tried
 
 
-def _climbed(
-    blocks: Blocks, rays: Rays, sigma_hz: float, place_hz: float = 0.0
-) -> tuple[float, Rays, _RayFit]:
+def _climbed(blocks: Blocks, rays: Rays, sigma_hz: float, place_hz: float = 0.0) -> tuple[float, Rays, _RayFit]:
     """Place of the line and rays of the highest likelihood, by a pattern search from a start."""
     step = 1.0
     best = _fit(blocks, place_hz, rays)
