@@ -6,7 +6,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from yarddial.analysis.blind.raster_fit import LoHypothesis, RasterCarrier, fit_raster, usual_rasters_hz
+from yarddial.analysis.blind.raster_fit import (
+    LoHypothesis,
+    RasterCarrier,
+    fit_raster,
+    heard_upright,
+    usual_rasters_hz,
+    weighed,
+)
 from yarddial.cli.program import run
 from yarddial.yard.errors import BadObservations
 
@@ -46,7 +53,7 @@ def test_offset_raster_and_oscillator_come_out_of_twenty_medium_wave_carriers() 
     decided, pulls, lo_errors = 0, [], []
     for seed in range(2):
         seen, _, offset_hz, ppm, lo_error_hz = medium_wave(seed)
-        found = fit_raster(seen, ways(125e6), usual_rasters_hz(1e6))
+        found = heard_upright(fit_raster(seen, ways(125e6), usual_rasters_hz(1e6)))
         best = found.hypotheses[0]
         if not found.decided:
             assert found.decides
@@ -74,6 +81,35 @@ def test_carriers_that_are_on_the_other_oscillators_raster_name_it() -> None:
     assert found.hypotheses[0].odds > 0.9
 
 
+def test_an_oscillator_that_is_off_by_a_whole_cell_is_never_decided_by_the_raster_alone() -> None:
+    """One cell of 9 kHz more is the same picture; that its class seldom errs by 75 ppm is no measurement."""
+    classes = ((0.7, 5e-6 * LO_HZ), (0.3, 30e-6 * LO_HZ))
+    for seed in range(3):
+        seen, _, offset_hz, *_ = medium_wave(seed)
+        off = [RasterCarrier(one.dial_hz + 9_000.0, one.sigma_hz) for one in seen]
+        way = LoHypothesis("120", 0.0, LO_HZ + 1e6, 0.0, classes)
+        found = heard_upright(fit_raster(off, [way], (9_000.0,)))
+        assert not found.decided
+        assert "cell" in found.assumed
+        # A known station places the dial, and the cell with it.
+        told = weighed(found, offset_hz + 9_000.0, 20.0)
+        assert told.assumed == ()
+        if told.decided:
+            assert told.hypotheses[0].offset_hz == pytest.approx(offset_hz + 9_000.0, abs=30.0)
+
+
+def test_the_sense_is_assumed_until_somebody_has_heard_it() -> None:
+    """Carriers on a raster about its own line are the same turned over."""
+    chance = np.random.default_rng(8)
+    seen = [RasterCarrier(999e3 + 9e3 * k + float(chance.normal(0, 0.2)), 0.1) for k in range(-12, 13, 2)]
+    found = fit_raster(seen, [LoHypothesis("direct", 0.0, 1e6, 0.0)], (9_000.0,), centre_hz=999e3)
+    assert found.assumed == ("sense",)
+    assert found.is_likely
+    assert not found.decided
+    assert "single-sideband" in found.decides
+    assert heard_upright(found).decided
+
+
 def test_what_cannot_be_told_is_said() -> None:
     seen, *_ = medium_wave(1, 5)
     with pytest.raises(BadObservations, match="4 or more"):
@@ -96,6 +132,13 @@ def test_a_scan_of_the_simulated_medium_wave_trues_the_dial(tmp_path: Path, caps
     assert run(["blind", str(out) + ".sigmf-meta", "--through", "sum:120M"]) == 0
     assert "turned over" in capsys.readouterr().out
     assert run(["blind", str(out) + ".sigmf-meta", "--through", "sum:120M", "--upright", "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    # The converter is known by its class: the cell that it places the band in is assumed.
+    assert (found["decided"], found["likely"], found["assumed"]) == (False, True, ["cell"])
+    assert (
+        run(["blind", str(out) + ".sigmf-meta", "--through", "sum:120M", "--upright", "--lo-sigma", "600", "--json"])
+        == 0
+    )
     found = json.loads(capsys.readouterr().out)
     assert found["decided"]
     assert found["raster_hz"] == 9_000.0

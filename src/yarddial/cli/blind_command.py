@@ -78,6 +78,8 @@ def command(
         ],
         "decided": blind_answer.decided,
         "decides": blind_answer.decides,
+        "likely": blind_answer.is_likely,
+        "assumed": list(blind_answer.assumed),
     }  # fmt: skip
     side = f"{format_hertz(best.offset_hz, best.sigma_hz)} {format_sigma(best.sigma_hz)}"
     sentence = (
@@ -86,6 +88,8 @@ def command(
     )
     if not best.raster_hz:
         sentence = f"no raster here ({best.odds:.0%}): {blind_answer.decides}"
+    elif blind_answer.is_likely and blind_answer.assumed:
+        sentence += f"\nlikely ({best.odds:.0%}), not decided: {blind_answer.decides}"
     elif not blind_answer.decided and len(blind_answer.hypotheses) > 1:
         other = blind_answer.hypotheses[1]
         sentence += (

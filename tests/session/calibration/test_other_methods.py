@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from waiting import until
+from yarddial.analysis.blind.raster_fit import BlindAnswer, heard_upright
 from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.dsp.frequency_modulation import Pilot
@@ -51,11 +52,15 @@ def test_a_scan_of_the_medium_wave_trues_the_dial_by_its_raster(session: Session
     work = session.live_methods.work
     assert work is not None
     told = work()
-    session.other_methods.take_raster(told)  # type: ignore[arg-type]
+    assert isinstance(told, BlindAnswer)
+    # The dial was measured, which places the cell; nobody heard the sense.
+    assert (told.decided, told.is_likely, told.assumed) == (False, True, ("sense",))
+    session.other_methods.take_raster(told)
     seen = session.calibration.observations[-1]
     truth_hz = true_dial_error_hz(quillet_world(), session.desk.route, seen.dial_hz)
     assert seen.error_hz == pytest.approx(truth_hz, abs=4 * seen.sigma_hz)
-    assert seen.reference_name == "raster of 9 kHz"
+    assert seen.reference_name == "raster of 9 kHz, sense assumed"
+    assert heard_upright(told).decided
 
 
 def test_a_scan_that_was_cut_short_is_not_judged(session: Session) -> None:

@@ -1,6 +1,7 @@
 """Likelihood fit of raster, offset, crystal, inversion and oscillator to the carriers of one band."""
 
 from collections.abc import Sequence
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -32,9 +33,16 @@ ROUGH_POINTS, FINE_POINTS, REFINED_WINDOW_LOG = (31, 13), (81, 31), 16.0
 # Crystal errors evaluated together in the coarse search.
 BATCH_ROWS = 64
 # A hypothesis is decided from these odds on, and not listed below the second.
-DECIDED_ODDS, MIN_LISTED_ODDS = 0.99, 1e-4
+DECIDED_ODDS, LIKELY_ODDS, MIN_LISTED_ODDS = 0.99, 0.95, 1e-4
 # To be decided, the crystal error must be inside this share of its range, and this share of carriers on the raster.
 EDGE_SHARE, MIN_ON_RASTER = 0.95, 0.6
+# Error of a converter's oscillator that its class does not exclude: a wrong marking, a resonator.
+MAX_LO_ERROR_HZ = 40e3
+# A dial known to this many standard deviations within half a cell is in that cell.
+KNOWN_CELL_SIGMAS = 4.0
+
+
+Assumption = Literal["cell", "sense"]
 
 
 class RasterCarrier(msgspec.Struct, frozen=True):
@@ -79,7 +87,10 @@ class Hypothesis(msgspec.Struct, frozen=True):
 class BlindAnswer(msgspec.Struct, frozen=True):
     """All remaining explanations, likeliest first.
 
-    decided : the first has 99 % and is a raster. on_raster : carriers on its raster.
+    decided : the first has 99 % by what was measured, and is a raster. on_raster : carriers on its raster.
+    assumed : what no carrier tells, so that only what is usual decides it: the sense of the spectrum, or the cell of
+    the raster, in which an unmeasured oscillator places the dial. Anything assumed leaves the answer undecided.
+    is_likely : the first has 95 % by what is usual.
     middle_hz : frequency at which its offset applies.
     decides : the measurement that would separate the first two, in words; empty where not needed.
     """
@@ -90,6 +101,8 @@ class BlindAnswer(msgspec.Struct, frozen=True):
     on_raster: int
     middle_hz: float
     decides: str
+    assumed: tuple[Assumption, ...] = ()
+    is_likely: bool = False
 
 
 def rule_sigma_hz(raster_hz: float, dial_hz: float) -> float:
@@ -179,6 +192,7 @@ def fit_raster(
     top = max(weight for weight, _ in hypotheses)
     total = sum(np.exp(weight - top) for weight, _ in hypotheses)
     listed = [msgspec.structs.replace(h, odds=float(np.exp(weight - top) / total)) for weight, h in hypotheses]
+    assumed = _assumed(listed, lo_hypotheses, inverted_share)
     listed = sorted((h for h in listed if h.odds > MIN_LISTED_ODDS), key=lambda h: -h.odds)
     best = listed[0]
     lo = next(w for w in lo_hypotheses if w.name == best.lo)
@@ -189,12 +203,13 @@ def fit_raster(
     near = np.abs((true_hz / raster_hz + 0.5) % 1.0 - 0.5) * raster_hz < 3 * rule_hz + 3 * sigma_hz
     # At the edge of the crystal's range the truth may be outside; and a raster must hold most of the carriers.
     fits = abs(best.ppm) < EDGE_SHARE * prior_ppm and float(near.mean()) >= MIN_ON_RASTER
-    decides = "" if _is_sure(best) and fits else _decides(listed)
-    if _is_sure(best) and not fits:
+    is_likely = _is_likely(best) and fits
+    decides = _needed(listed, assumed)
+    if _is_likely(best) and not fits:
         decides = "too few carriers keep it, or the crystal lies at the edge of its range: scan another band"
-    return BlindAnswer(
-        tuple(listed), _is_sure(best) and fits, len(seen), int(near.sum()) if best.raster_hz else 0, middle, decides
-    )
+    on_raster = int(near.sum()) if best.raster_hz else 0
+    is_decided = is_likely and _is_sure(best) and not assumed
+    return BlindAnswer(tuple(listed), is_decided, len(seen), on_raster, middle, decides, assumed, is_likely)
 
 
 def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAnswer:
@@ -209,10 +224,70 @@ def weighed(answer: BlindAnswer, expected_hz: float, sigma_hz: float) -> BlindAn
     listed = sorted(
         (msgspec.structs.replace(h, odds=o) for h, o in pairs if o > MIN_LISTED_ODDS), key=lambda h: -h.odds
     )
-    is_sure = _is_sure(listed[0])
-    return msgspec.structs.replace(
-        answer, hypotheses=tuple(listed), decided=is_sure, decides="" if is_sure else _decides(listed)
+    best = listed[0]
+    assumed = answer.assumed
+    if np.hypot(sigma_hz, best.sigma_hz) * KNOWN_CELL_SIGMAS < best.raster_hz / 2:
+        assumed = tuple(assumption for assumption in assumed if assumption != "cell")
+    return _reweighed(answer, listed, assumed)
+
+
+def heard_upright(answer: BlindAnswer) -> BlindAnswer:
+    """Reweigh the hypotheses after somebody has heard that the spectrum is not turned over."""
+    factor = HEARD_UPRIGHT / INVERTED_PRIOR
+    odds = [h.odds * (factor if h.inverted else 1.0) for h in answer.hypotheses]
+    listed = sorted(
+        (msgspec.structs.replace(h, odds=o / sum(odds)) for h, o in zip(answer.hypotheses, odds, strict=True)),
+        key=lambda h: -h.odds,
     )
+    assumed = tuple(assumption for assumption in answer.assumed if assumption != "sense")
+    return _reweighed(answer, listed, assumed)
+
+
+def _reweighed(answer: BlindAnswer, listed: Sequence[Hypothesis], assumed: tuple[Assumption, ...]) -> BlindAnswer:
+    """Answer with other odds; a raster that the carriers do not fit stays so, whatever is known of the dial."""
+    is_likely = _is_likely(listed[0]) and (answer.is_likely or not _is_likely(answer.hypotheses[0]))
+    return msgspec.structs.replace(
+        answer, hypotheses=tuple(listed), decided=is_likely and _is_sure(listed[0]) and not assumed,
+        is_likely=is_likely, assumed=assumed, decides=_needed(listed, assumed),
+    )  # fmt: skip
+
+
+def _assumed(
+    hypotheses: Sequence[Hypothesis], lo_hypotheses: Sequence[LoHypothesis], inverted_share: float
+) -> tuple[Assumption, ...]:
+    """Name what only the prior decides of the likeliest hypothesis.
+
+    The carriers fit every cell alike, so the cell rests on the oscillator; one that is known by its class alone may be
+    far off. The sense is measured where the odds hold with both senses equally likely beforehand.
+    """
+    best = max(hypotheses, key=lambda h: h.odds)
+    assumed: list[Assumption] = []
+    lo = next(lo for lo in lo_hypotheses if lo.name == best.lo)
+    if lo.lo_classes and best.raster_hz / 2 < MAX_LO_ERROR_HZ:
+        assumed.append("cell")
+    if inverted_share > HEARD_UPRIGHT:
+        upright = sum(h.odds for h in hypotheses if not h.inverted) / (1 - inverted_share)
+        inverted = sum(h.odds for h in hypotheses if h.inverted) / inverted_share
+        if max(upright, inverted) < DECIDED_ODDS * (upright + inverted):
+            assumed.append("sense")
+    return tuple(assumed)
+
+
+def _needed(listed: Sequence[Hypothesis], assumed: Sequence[Assumption]) -> str:
+    """Name what is still to be measured, in words; empty where everything is."""
+    if not _is_likely(listed[0]) or not (assumed or _is_sure(listed[0])):
+        return _decides(listed)
+    raster_khz = listed[0].raster_hz / 1e3
+    needs = {
+        "cell": f"this holds if the oscillators are within {raster_khz / 2:g} kHz of what is entered, for every "
+        f"{raster_khz:g} kHz look alike: measure one known station",
+        "sense": "listen to a single-sideband signal of known side: it tells whether the spectrum is turned over",
+    }
+    return "; ".join(needs[assumption] for assumption in assumed)
+
+
+def _is_likely(best: Hypothesis) -> bool:
+    return best.odds >= LIKELY_ODDS and bool(best.raster_hz)
 
 
 def _is_sure(best: Hypothesis) -> bool:

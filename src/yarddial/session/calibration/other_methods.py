@@ -88,11 +88,16 @@ class OtherMethods:
         self._calibration.take_in((observation,), "stereo pilot", sentence, clock_ppm=pilot.clock_ppm)
 
     def take_raster(self, answer: "BlindAnswer") -> None:
-        """Take the dial error from a band's raster, at the band's middle. Raises BadObservations while undecided."""
+        """Take the dial error from a band's raster, at the band's middle. Raises BadObservations while undecided.
+
+        What the answer assumes is part of the reference's name and of the log's sentence.
+        """
         best = answer.hypotheses[0]
-        if not answer.decided:
+        if not answer.is_likely:
             raise BadObservations(f"the raster has not decided ({best.odds:.0%} for the likeliest): {answer.decides}")
-        name = f"raster of {best.raster_hz / 1e3:g} kHz"
+        cell = f", cell assumed within {best.raster_hz / 2e3:g} kHz" if "cell" in answer.assumed else ""
+        sense = ", sense assumed" if "sense" in answer.assumed else ""
+        name = f"raster of {best.raster_hz / 1e3:g} kHz{cell}{sense}"
         true_hz = answer.middle_hz - best.offset_hz
         reference = Reference(name, true_hz, 0.0, "raster")
         observation = observed(self._desk.route, reference, answer.middle_hz, best.sigma_hz, utc_now())

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QGridLayout
+from PyQt6.QtWidgets import QCheckBox, QGridLayout
 
 from yarddial.session.session import Session
 from yarddial.ui.places.true.methods.live_page import LivePage
@@ -36,7 +36,11 @@ class ByRaster(LivePage):
             "Keep 8 s of samples, find every carrier, weigh all rasters",
             "Count it as a measurement",
         )
+        self.upright = QCheckBox("I heard a sideband of known side: the spectrum is upright")
+        self.upright.toggled.connect(self._show_again)
+        self._as_scanned: object = None
         self.buttons(self.hear, self.take)
+        self.body.addWidget(self.upright)
         self.odds = QGridLayout()
         self.odds.setHorizontalSpacing(px(18))
         self.odds.setVerticalSpacing(px(4))
@@ -53,11 +57,19 @@ class ByRaster(LivePage):
         assert isinstance(answer, BlindAnswer)
         self.session.other_methods.take_raster(answer)
 
+    def _show_again(self) -> None:
+        if self._as_scanned is not None:
+            self._show(self._as_scanned)
+
     def show_told(self, answer: object) -> bool:
         """Show the verdict, and the other hypotheses."""
-        from yarddial.analysis.blind.raster_fit import BlindAnswer
+        from yarddial.analysis.blind.raster_fit import BlindAnswer, heard_upright
 
         assert isinstance(answer, BlindAnswer)
+        self._as_scanned = answer
+        if self.upright.isChecked():
+            answer = heard_upright(answer)
+        self.told = answer
         best = answer.hypotheses[0]
         where = format_frequency(answer.middle_hz, 0)
         raster_words = f"{answer.on_raster} of {answer.carriers} carriers keep {best.raster_hz / 1e3:g} kHz"
@@ -65,6 +77,8 @@ class ByRaster(LivePage):
             self.tell(f"No raster is kept here ({best.odds:.0%}); {answer.decides}")
         elif answer.decided:
             self.tell(f"The dial reads {_error(best)} at {where}: {raster_words}")
+        elif answer.is_likely:
+            self.tell(f"Likely {_error(best)} at {where}, not decided: {answer.decides}")
         else:
             self.tell(f"Not decided, {best.odds:.0%} for {_error(best)} at {where}; {answer.decides}")
         empty(self.odds)
@@ -80,7 +94,7 @@ class ByRaster(LivePage):
             for column, text in enumerate(cells):
                 self.odds.addWidget(Words(text, 12, "mono" if column < 2 else "sans"), row, column)
         self.odds.setColumnStretch(5, 1)
-        return answer.decided
+        return answer.is_likely
 
 
 def _error(hypothesis: "Hypothesis") -> str:
