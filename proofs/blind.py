@@ -130,7 +130,8 @@ def _odd(worlds: int) -> bool:
     decidable = plain - cells
     good = wrong <= 0.01 * worlds and not crashed and decided_plain >= 0.85 * decidable
     print(
-        f"{'ok  ' if good else 'MISS'} {worlds} worlds of {len(ODD)} kinds: {decided} decided, {wrong} of them wrong, {crashed} crash"
+        f"{'ok  ' if good else 'MISS'} {worlds} worlds of {len(ODD)} kinds: {decided} decided, {wrong} wrong, "
+        f"{crashed} crash"
         f"; of {plain} plain ones {decidable} could be told without a known station: {decided_plain} were likely",
         flush=True,
     )

@@ -15,6 +15,7 @@ from yarddial.analysis.audit.finding import BenchFinding
 from yarddial.yard.demo import HEARTH_IF, VIA_LADDER, demo_station
 from yarddial.yard.editing import acknowledge, put_in, take_out
 from yarddial.yard.part_values import values_of
+from yarddial.yard.parts import Receiver
 from yarddial.yard.shelf import shelf
 from yarddial.yard.station import Route, Station
 
@@ -174,6 +175,12 @@ def test_direct_sampling_wants_a_filter_that_keeps_one_zone() -> None:
     assert "13 MHz" in found(bare, "sampling")[0].what
     wide = typed(demo_station(), "Low-pass 12", "high_hz", "20 MHz")
     assert found(wide, "sampling")
+    finch = bare.part("Finch")
+    assert isinstance(finch, Receiver)
+    assert finch.direct is not None
+    for low_pass_hz, tells in ((12e6, False), (14e6, True)):
+        direct = msgspec.structs.replace(finch.direct, low_pass_hz=low_pass_hz)
+        assert bool(found(bare.with_part(msgspec.structs.replace(finch, direct=direct)), "sampling")) is tells
 
 
 def test_a_short_whip_is_told_on_hf_only() -> None:

@@ -106,6 +106,16 @@ def test_a_lone_measurement_is_called_unchecked() -> None:
     assert "cannot be checked" in fit([observed(145.2e6, [])]).remarks[0].sentence
 
 
+def test_values_that_rest_on_a_lone_direct_station_say_so() -> None:
+    """A direct station that is off by 20 Hz moves the crystal, and rows at one frequency cannot tell."""
+    through = [observed(hertz, LADDER) for hertz in (9.9e6, 10e6, 10.1e6)]
+    sentence = fit([observed(145.2e6, [], 20.0, name="Lone Beacon"), *through]).remarks[0].sentence
+    assert "Lone Beacon" in sentence
+    assert "one measurement alone" in sentence
+    checked = fit([observed(145.2e6, []), observed(300e6, []), *through])
+    assert not [remark for remark in checked.remarks if remark.kind == "unchecked"]
+
+
 def test_measuring_a_named_reference_again_does_not_wear_its_lasting_error_away() -> None:
     once = fit([observed(145.2e6, [], name="pilot")])
     often = fit([observed(145.2e6, [], name="pilot") for _ in range(25)])

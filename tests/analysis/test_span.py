@@ -3,6 +3,7 @@
 from itertools import pairwise
 from random import Random
 
+import msgspec
 import pytest
 
 from yarddial.analysis.span.adc import converter_figures
@@ -13,6 +14,7 @@ from yarddial.analysis.span.cover import (
     best_covers,
     possible_centres,
     step_plan,
+    unwanted_at,
 )
 from yarddial.analysis.span.rates import rate_figures, recommended
 from yarddial.yard.errors import BadPath
@@ -78,6 +80,20 @@ def test_the_chosen_centre_is_the_best_that_plain_loops_find(seed: int) -> None:
     assert (found.hits, found.rate_hz, found.centre_hz) == (wanted[0], wanted[2], wanted[4])
     assert min(found.room_hz, ENOUGH_HZ) == pytest.approx(-wanted[1], abs=1e-6)
     assert found.why()
+
+
+def test_a_direct_sampler_has_neither_a_spike_nor_mirrors() -> None:
+    """Mixing in numbers is exact; only what the rate folds in and the crystal are left."""
+    tuner = CoverRequest(7.0e6, 7.2e6, (), (1.024e6,), ((0.0, 30e6),), ((7.3e6, "near"), (7.9e6, "far")))
+    names = [name for _, name in unwanted_at(tuner, 1.024e6, 7.1e6)]
+    assert names == ["the spike at the centre", "the mirror of near", "the alias of far"]
+    direct = msgspec.structs.replace(tuner, is_mixed_in_numbers=True)
+    assert [name for _, name in unwanted_at(direct, 1.024e6, 7.1e6)] == ["the alias of far"]
+    channel = Channel("wanted", 7.1e6, 1_500.0)
+    beside = msgspec.structs.replace(direct, channels=(channel,))
+    # With a spike the best centre stands off the channel; without, it is the middle of the band.
+    assert best_covers(beside)[0].centre_hz == pytest.approx(7.1e6)
+    assert best_covers(msgspec.structs.replace(tuner, channels=(channel,)))[0].centre_hz != pytest.approx(7.1e6)
 
 
 def test_a_band_wider_than_the_span_is_covered_in_even_steps() -> None:

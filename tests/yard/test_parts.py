@@ -44,6 +44,16 @@ def test_behind_an_if_output_the_receiver_stays_at_the_if(sense: int, kind: str,
     assert trace(14.191e6, line.stages).port_hz == 8.83e6 + sense * 1e3
 
 
+@pytest.mark.parametrize(("dial_hz", "lo_hz"), [(7.1e6, 15.93e6), (28.5e6, 37.33e6)])
+def test_a_transceivers_oscillator_errs_by_its_own_frequencys_share(dial_hz: float, lo_hz: float) -> None:
+    """0.5 ppm of the oscillator in use, f_rig + 8.83 MHz: 8 Hz at 7.1 MHz."""
+    rig = msgspec.structs.replace(HEARTH, rig_ppm=Value(0.0, 0.5, "stated"))
+    converter = rig.converter_at(dial_hz)
+    assert converter is not None
+    assert converter.lo_hz.value == lo_hz
+    assert converter.lo_hz.sigma == pytest.approx(0.5e-6 * lo_hz)
+
+
 def test_below_its_if_a_transceiver_adds() -> None:
     line = station().with_part(msgspec.structs.replace(HEARTH, sense=1)).resolve(BEHIND_HEARTH).at(3.5e6)
     assert line.stages[0].kind == "sum"

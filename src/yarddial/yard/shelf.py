@@ -193,7 +193,8 @@ _GENERIC: tuple[Part, ...] = (
              note="tuned by hand, measured by its audio tone", ports=(Port("antenna", _UHF, _usual(20.0)),)),
     Receiver("HF sampling receiver", 0.01e6, 54e6, 122.88e6,
              Value(0.0, 1.0, "assumed", note="temperature-compensated, within 2 ppm"), 0.0, (0.192e6, 0.384e6), 0.384e6,
-             16, note="16-bit, samples HF as a whole", direct=DirectSampling("antenna", 122.88e6), stream_bits=24,
+             16, note="16-bit, samples HF as a whole", direct=DirectSampling("antenna", 122.88e6, low_pass_hz=54e6),
+             stream_bits=24,
              ports=(Port("antenna", _BNC, _usual(10.0)),)),
 )  # fmt: skip
 

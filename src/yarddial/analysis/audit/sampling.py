@@ -23,6 +23,9 @@ def sampling(station: Station, routes: tuple[ResolvedRoute, ...]) -> Iterator[Be
         if direct is None or not route.receiver.samples_directly(route.port):
             continue
         zone_hz = direct.clock_hz / 2
+        if direct.low_pass_hz is not None and direct.low_pass_hz < zone_hz:
+            # A filter made for its receiver is steep enough.
+            continue
         if any(isinstance(part, TwoPort) and _keeps_one_zone(part, zone_hz) for part in route.inner):
             continue
         what = (

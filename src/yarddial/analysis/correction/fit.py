@@ -177,7 +177,10 @@ def _remarks(
     count = len(seen)
     if alone:
         who = " and ".join(dict.fromkeys(_observation_name(oscillator) for oscillator in alone[:3]))
-        sentence = f"{who} {'are' if len(alone) > 1 else 'is'} unchecked: measure another carrier over the same route"
+        rests = (
+            "are unchecked, and what each tells rests" if len(alone) > 1 else "is unchecked, and what it tells rests"
+        )
+        sentence = f"{who} {rests} on one measurement alone: measure another carrier over the same route"
         if dof == 0 and count == 1:
             sentence = "one measurement cannot be checked against anything: measure another carrier to check it"
         remarks.append(FitRemark("unchecked", sentence))

@@ -128,6 +128,10 @@ def _receiver(route: ResolvedRoute, known: Oscillators | None) -> ReceiverModel:
 def _gain_db(route: ResolvedRoute, hertz: Floats) -> Floats:
     """Gain of the parts behind the last converter, at the frequency there; earlier parts work at the air frequency."""
     total = np.zeros(hertz.shape)
+    direct = route.receiver.direct
+    if direct is not None and direct.low_pass_hz is not None and route.receiver.samples_directly(route.port):
+        own = TwoPort("its own low-pass", "filter", Value(0.0), 0.0, direct.low_pass_hz, shape="low-pass")
+        total += np.array([_two_port_db(own, float(frequency_hz)) for frequency_hz in hertz])
     for part in reversed(route.inner):
         match part:
             case Converter() | Lnb():

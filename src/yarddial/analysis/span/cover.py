@@ -36,6 +36,7 @@ class CoverRequest(msgspec.Struct, frozen=True):
 
     strong : (hertz, name) of signals strong enough for a mirror or an alias.
     ranges_hz : tuning ranges of the receiver.
+    is_mixed_in_numbers : a direct sampler, whose exact mixer has neither a spike at the centre nor mirrors.
     """
 
     low_hz: float
@@ -46,6 +47,7 @@ class CoverRequest(msgspec.Struct, frozen=True):
     strong: tuple[tuple[float, str], ...] = ()
     crystal_hz: float = 0.0
     step_hz: float = 1_000.0
+    is_mixed_in_numbers: bool = False
 
 
 class Cover(msgspec.Struct, frozen=True):
@@ -134,12 +136,12 @@ def possible_centres(request: CoverRequest, rate_hz: float) -> NDArray[np.float6
 
 def unwanted_at(request: CoverRequest, rate_hz: float, centre_hz: float) -> list[tuple[float, str]]:
     """List unwanted signals for one centre, with their kind."""
-    unwanted = [(centre_hz, "the spike at the centre")]
+    unwanted = [] if request.is_mixed_in_numbers else [(centre_hz, "the spike at the centre")]
     half = rate_hz / 2
     for hertz, name in request.strong:
-        if abs(hertz - centre_hz) < half:
+        if abs(hertz - centre_hz) < half and not request.is_mixed_in_numbers:
             unwanted.append((2 * centre_hz - hertz, f"the mirror of {name}"))
-        elif abs(hertz - centre_hz) < 1.5 * rate_hz:
+        elif half <= abs(hertz - centre_hz) < 1.5 * rate_hz:
             side = -1 if hertz > centre_hz else 1
             unwanted.append((hertz + side * rate_hz, f"the alias of {name}"))
     if request.crystal_hz:
@@ -162,12 +164,13 @@ def _judged(
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """For every centre: channels hit, and distance from the nearest channel edge."""
     half = rate_hz / 2
-    places = [centres]
+    places = [] if request.is_mixed_in_numbers else [centres]
     for hertz, _ in request.strong:
         inside = np.abs(hertz - centres) < half
         beside = ~inside & (np.abs(hertz - centres) < 1.5 * rate_hz)
         alias = hertz + np.where(hertz > centres, -rate_hz, rate_hz)
-        places.append(np.where(inside, 2 * centres - hertz, np.where(beside, alias, np.inf)))
+        mirror = np.full(centres.size, np.inf) if request.is_mixed_in_numbers else 2 * centres - hertz
+        places.append(np.where(inside, mirror, np.where(beside, alias, np.inf)))
     if request.crystal_hz:
         first, last = (
             ceil((centres.min() - half) / request.crystal_hz),

@@ -102,7 +102,15 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
     if calibration.fit is not None and calibration.fit.inseparable:
         consequence = capital(calibration.fit.inseparable[0]) + "."
         return msgspec.structs.replace(verdict, consequence=consequence)
+    if calibration.touches_active_route() and (unchecked := _unchecked(calibration)):
+        return msgspec.structs.replace(verdict, consequence=f"{verdict.consequence} {capital(unchecked)}.")
     return verdict
+
+
+def _unchecked(calibration: Calibration) -> str:
+    """Sentence about measurements that no other can check; empty where each is checked."""
+    remarks = () if calibration.fit is None else calibration.fit.remarks
+    return next((remark.sentence for remark in remarks if remark.kind == "unchecked"), "")
 
 
 def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationSequence") -> Verdict:

@@ -114,7 +114,7 @@ class SpanPlanner:
         clean = tuple(figure.rate_hz for figure in figures if figure.is_clean)
         request = CoverRequest(
             ends[0], ends[1], tuple(channels), clean, _ranges(route), tuple(strong), receiver.crystal_hz,
-            max(receiver.tuner_step_hz, 1_000.0),
+            max(receiver.tuner_step_hz, 1_000.0), receiver.samples_directly(route.port),
         )  # fmt: skip
         try:
             return SpanAnswer(band, request, best_covers(request), (), 0.0, figures, mapped)

@@ -316,7 +316,7 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
     for index, stage in enumerate(part.gain_stages):
         values += _gain_stage(part, index, stage.name)
     if part.direct is not None:
-        values.append(_direct_clock(part))
+        values += [_direct_clock(part), _direct_low_pass(part)]
     for index in range(len(part.ports)):
         values += _port(part, index)
     return (*values, note_value(part))
@@ -357,6 +357,19 @@ def _gain_stage(part: Receiver, index: int, name: str) -> list[PartValue]:
         PartValue(f"reads{index}", f"gain '{name}', its control reads", stage.reads, origin,
                   lambda text, today: put(reads=text), setter, ("gain", "attenuation")),
     ]  # fmt: skip
+
+
+def _direct_low_pass(part: Receiver) -> PartValue:
+    direct = part.direct
+    assert direct is not None
+
+    def with_text(text: str, today: str) -> Part:
+        bare = text.strip().lower() in ("", "none")
+        return replace(part, direct=replace(direct, low_pass_hz=None if bare else read_hz(text)))
+
+    shown = "none" if direct.low_pass_hz is None else format_bound(direct.low_pass_hz)
+    return PartValue("direct_low_pass", "direct sampling, its own low-pass", shown, origin_of(part, "direct"),
+                     with_text, origin_setter(part, "direct"), hint="such as 54 MHz, or none")  # fmt: skip
 
 
 def _direct_clock(part: Receiver) -> PartValue:

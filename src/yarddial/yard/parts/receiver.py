@@ -14,11 +14,15 @@ ZONE_BORDER_HZ = 5e3
 
 
 class DirectSampling(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Input past the tuner: the sample clock and the highest usable zone (0 is the first)."""
+    """Input past the tuner: the sample clock and the highest usable zone (0 is the first).
+
+    low_pass_hz : pass band of a low-pass filter inside the receiver; None where it has none.
+    """
 
     port: str
     clock_hz: float
     top_zone: int = 0
+    low_pass_hz: float | None = None
 
     def zone(self, in_hz: float) -> int:
         """Zone number n = floor(2 f / C)."""

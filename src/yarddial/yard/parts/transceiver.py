@@ -74,8 +74,8 @@ class Transceiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="transcei
             return None
         lo_hz = in_hz - self.if_hz if self.sense > 0 else in_hz + self.if_hz
         kind: ConverterKind = "high" if self.sense < 0 else "low" if lo_hz >= 0 else "sum"
-        # Its uncertainty is that of the displayed frequency, taken at the top of its range.
-        value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * self.high_hz, self.rig_ppm.provenance)
+        # Its oscillator errs by its own frequency's share, as every oscillator locked to one crystal does.
+        value = Value(abs(lo_hz), self.rig_ppm.sigma * 1e-6 * abs(lo_hz), self.rig_ppm.provenance)
         if self.rig_ppm.provenance == "measured":
             true_hz = abs(lo_hz) * (1 + self.rig_ppm.value * 1e-6)
             value = msgspec.structs.replace(value, provenance="stated").measured(
