@@ -115,6 +115,19 @@ def test_a_floor_that_leans_makes_no_signal_of_noise(tilt: float) -> None:
     assert bound.high_db == 90.0
 
 
+def test_a_common_error_of_the_levels_widens_the_range_and_no_number_of_pairs_undoes_it() -> None:
+    """Calibrations of 1 dB and 1 dB, one sigma each: 1.96 x 1.41 dB beside what the pairs leave."""
+    chance = np.random.default_rng(3)
+    first = chance.exponential(1.0, 4_000)
+    second = 10 ** (0.1 * 3.0) * first * 10 ** (0.1 * chance.normal(0, 0.5, first.size))
+    narrow = difference(first.tolist(), second.tolist())
+    wide = narrow.widened(2**0.5)
+    assert narrow.high_db - narrow.low_db < 0.1
+    assert wide.high_db - wide.db == pytest.approx(2.772, abs=0.01)
+    assert wide.db - wide.low_db == pytest.approx(2.772, abs=0.01)
+    assert (wide.db, narrow.verdict) == (narrow.db, "second")
+
+
 def test_pairs_that_repeat_bit_for_bit_are_no_second_look() -> None:
     """Ten copies of four pairs have no scatter but theirs: their range would be that of forty."""
     first, second = [1.0, 1.3, 0.8, 1.1] * 10, [0.7, 0.9, 0.6, 0.8] * 10

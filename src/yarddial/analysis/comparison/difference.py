@@ -25,6 +25,8 @@ CHANCE_CORRELATION = 0.8
 # Below this share of their own variance, the levels' difference shows that they fade together.
 COMMON_FADING_SHARE = 0.3
 FURTHEST_DB = 90.0
+# Half width of the normal distribution's middle 95 %, in standard deviations.
+NORMAL_95 = 1.96
 # Bisection steps for a bound to a ten-thousandth of a decibel.
 BISECTION_STEPS = 22
 
@@ -55,6 +57,16 @@ class Difference(msgspec.Struct, frozen=True):
         if not self.is_sure:
             return "unsure"
         return "second" if self.low_db > 0 else "first"
+
+    def widened(self, sigma_db: float) -> "Difference":
+        """Difference with a range that also holds a common error of both levels, one sigma in dB.
+
+        Half the range and 1.96 sigma add in quadrature; no number of pairs makes this error less.
+        """
+        reach_db = NORMAL_95 * sigma_db
+        low_db = self.db - float(np.hypot(self.db - self.low_db, reach_db))
+        high_db = self.db + float(np.hypot(self.high_db - self.db, reach_db))
+        return msgspec.structs.replace(self, low_db=low_db, high_db=high_db)
 
     @property
     def is_settled(self) -> bool:

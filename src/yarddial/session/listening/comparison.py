@@ -2,6 +2,7 @@
 
 import random
 from collections.abc import Callable
+from math import hypot, sqrt
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -23,6 +24,7 @@ from yarddial.session.station.desk import Desk
 from yarddial.session.station.hands import Hands
 from yarddial.yard.demodulation import demodulations_of, turned, usual
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.parts.receiver import STEP_SIGMA_DB
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Reference
 
@@ -171,8 +173,19 @@ class Comparison(Job):
         return compared_pairs(
             [ChannelLevel(pair.first_signal, pair.first_noise) for pair in pairs],
             [ChannelLevel(pair.second_signal, pair.second_noise) for pair in pairs],
-            self._width_hz, self._dwell_s, in_dbm=self.in_dbm,
+            self._width_hz, self._dwell_s, in_dbm=self.in_dbm, calibration_sigma_db=self._calibration_sigma_db(),
         )  # fmt: skip
+
+    def _calibration_sigma_db(self) -> float:
+        """Uncertainty of the difference of two calibrations; of one calibration for both, that of the gain steps."""
+        if not self.in_dbm or self.first is None or self.second is None:
+            return 0.0
+        first, second = self.first.route, self.second.route
+        if (first.receiver.name, first.port) == (second.receiver.name, second.port):
+            pairs = zip(first.receiver.gains_db(), second.receiver.gains_db(), strict=True)
+                return STEP_SIGMA_DB * sqrt(sum(before != after for before, after in pairs))
+        offsets = [route.receiver.level_offset(route.port) for route in (first, second)]
+        return hypot(*(offset.sigma for offset in offsets if offset is not None))
 
     def take(self, event: Event) -> None:
         """Take an answer from the engine."""

@@ -34,8 +34,12 @@ def compared_pairs(
     seconds_s: float,
     *,
     in_dbm: bool,
+    calibration_sigma_db: float = 0.0,
 ) -> Compared:
-    """Compare levels measured in pairs, each over a bandwidth and a time; raises BadSamples for too few pairs."""
+    """Compare levels measured in pairs, each over a bandwidth and a time; raises BadSamples for too few pairs.
+
+    calibration_sigma_db : how well the two level calibrations agree, one sigma; signal over noise is free of it.
+    """
     # A power over B hertz and T seconds has a relative sigma of 1 / sqrt(B T).
     relative = 1 / (max(bandwidth_hz, 1.0) * seconds_s) ** 0.5
     noises = [[level.noise for level in levels] for levels in (first, second)]
@@ -46,8 +50,8 @@ def compared_pairs(
     off = [FLOOR_SHARE * fmean(levels) for levels in noises]
     even = [relative] * len(first)
     return Compared(
-        difference(signals[0], signals[1], (scatter[0], scatter[1]), (off[0], off[1])),
-        difference(noises[0], noises[1]),
+        difference(signals[0], signals[1], (scatter[0], scatter[1]), (off[0], off[1])).widened(calibration_sigma_db),
+        difference(noises[0], noises[1]).widened(calibration_sigma_db),
         difference(ratios[0], ratios[1], (even, even), (FLOOR_SHARE, FLOOR_SHARE)),
         in_dbm,
     )
