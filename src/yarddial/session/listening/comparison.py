@@ -183,7 +183,7 @@ class Comparison(Job):
         first, second = self.first.route, self.second.route
         if (first.receiver.name, first.port) == (second.receiver.name, second.port):
             pairs = zip(first.receiver.gains_db(), second.receiver.gains_db(), strict=True)
-                return STEP_SIGMA_DB * sqrt(sum(before != after for before, after in pairs))
+            return STEP_SIGMA_DB * sqrt(sum(before != after for before, after in pairs))
         offsets = [route.receiver.level_offset(route.port) for route in (first, second)]
         return hypot(*(offset.sigma for offset in offsets if offset is not None))
 
