@@ -26,6 +26,8 @@ MEMORY_SAMPLES = 4_000_000
 class Picture:
     """Convert slice samples to columns of `rows` levels across +-half_span_hz, one every column_s.
 
+    Row i is (i + 0.5) / rows of the way from the lower end to the upper one.
+
     Where a column's time holds more samples than one transform takes, several are averaged.
     """
 
@@ -34,9 +36,12 @@ class Picture:
         self.column_s = column_s
         self.rows = rows
         factor = decimation_for(rate_hz, self.half_span_hz)
-        self._narrow = Decimator(rate_hz, 0.0, factor)
         out_rate_hz = rate_hz / factor
         self._size = max(round(out_rate_hz * rows / (2 * self.half_span_hz)), 16)
+        # A transform has whole bins: the span is theirs, and half a bin more puts the rows evenly about the middle.
+        bin_hz = out_rate_hz / self._size
+        self.half_span_hz = bin_hz * rows / 2
+        self._narrow = Decimator(rate_hz, 0.5 * bin_hz, factor)
         self._step = out_rate_hz * column_s
         self._averaged = min(max(int(self._step / self._size), 1), MAX_AVERAGED)
         self._spacing = int(self._step / self._averaged)

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.engine.events import BINS_A_POINT
-from yarddial.session.receiver.picture import ReceiverPicture
+from yarddial.session.receiver.picture import ReceiverPicture, row_places_hz
 from yarddial.yard.errors import YardDialError
 
 # Sample rate of the engine's audio, and the highest tone searched for.
@@ -78,7 +78,7 @@ def carrier_near(level_db: NDArray[np.floating], half_hz: float, near_hz: float)
     """
     if level_db.size < 16:
         return None
-    places_hz = half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
+    places_hz = row_places_hz(level_db.size, half_hz)
     near = np.abs(places_hz - near_hz) < half_hz * NEAR_SHARE
     if not near.any():
         return None

@@ -14,6 +14,7 @@ from yarddial.session.activity import Declaration
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.listening.listening import Listening
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.session.receiver.picture import row_places_hz
 from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
 from yarddial.yard.demodulation import DEMODULATIONS, Demodulation
@@ -30,6 +31,8 @@ LISTENS_S = 1.5
 SPANS_A_PLACE = 3
 # As shares of the span: distance between positions, and the usable half; skip the centre.
 PLACE_STEP_SHARE, USABLE_HALF_SPAN, SPIKE_HZ = 0.75, 0.4, 4_000.0
+# The spike stands between two rows of the picture, and its window's side lobes reach this many rows.
+SPIKE_ROWS = 5.0
 MAX_SCANS = 24
 RECEPTION_CHECK = JobKind(
     "reception_check", "work", "the proof by steps", "the proof by steps is under way", tunes=False
@@ -232,13 +235,14 @@ class ReceptionCheck(Job):
         level_db, half_hz = self._live_receiver.picture.recent()
         if level_db.size < 16:
             return None
-        places_hz = self._listening.chart_hz + half_hz * (2 * np.arange(level_db.size) / level_db.size - 1)
+        places_hz = self._listening.chart_hz + row_places_hz(level_db.size, half_hz)
         stands = level_db > np.median(level_db) + LINE_OVER_SPAN_DB
         settings = self._listening.settings
         stands &= (places_hz < dial_hz + settings.low_hz) | (places_hz > dial_hz + settings.high_hz)
         centre_hz = self._listening.centre_hz()
         if centre_hz is not None:
-            stands &= np.abs(places_hz - centre_hz) > SPIKE_HZ
+            row_hz = 2 * half_hz / level_db.size
+            stands &= np.abs(places_hz - centre_hz) > max(SPIKE_HZ, SPIKE_ROWS * row_hz)
         return float(min(places_hz[stands], key=lambda hertz: abs(hertz - dial_hz))) if stands.any() else None
 
     def _known(self, step: CheckStep) -> list[float]:

@@ -102,7 +102,7 @@ class ReceiverPicture:
 
     def _take_columns(self, event: SpectrogramColumns) -> None:
         self.read_s = event.read_s
-        level_db = event.level_db if self.sense > 0 else _turned(event.level_db)
+        level_db = event.level_db if self.sense > 0 else event.level_db[:, ::-1]
         columns = DialColumns(event.id, event.first, event.half_span_hz, event.column_s, level_db, event.tuning)
         # The widget keeps its own picture and takes only new columns; one minute is all that can be shown.
         self.dial_columns = [*self.dial_columns, columns][-WAITING_COLUMNS:]
@@ -111,10 +111,9 @@ class ReceiverPicture:
         self._spectrogram_moved.tell()
 
 
-def _turned(level_db: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Reverse the rows about the middle one, number n / 2 of n; the outermost has no counterpart."""
-    turned = level_db[:, ::-1]
-    return np.concatenate([turned[:, :1], turned[:, :-1]], axis=1)
+def row_places_hz(rows: int, half_span_hz: float) -> NDArray[np.float64]:
+    """Middle of each row of the picture, from its own middle, hertz; lowest first."""
+    return half_span_hz * ((2 * np.arange(rows) + 1) / rows - 1)
 
 
 def next_half_span_hz(now_hz: float, steps: int, able_hz: Sequence[float]) -> float:
