@@ -22,6 +22,9 @@ CHECK_INTERVAL_S, CHECK_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
 # Seconds for which First light watches each rate for lost samples.
 RATE_WATCHED_S, FLAT_OUT_S = 2.0, 0.4
 
+# The first folders for unsaved work outlive a restart of the computer.
+DURABLE_FOLDERS = 2
+
 if TYPE_CHECKING:
     import logging
 
@@ -39,6 +42,7 @@ if TYPE_CHECKING:
     from yarddial.drivers.protocol import Capabilities, FoundReceiver
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
+    from yarddial.records.waiting_entries import WaitingEntries
     from yarddial.session.first_light.checks import FirstLight
     from yarddial.session.first_light.device_check import BeginRun
     from yarddial.session.first_light.result import CheckResult
@@ -363,7 +367,7 @@ def open_session(path: "Path") -> Session:
 
     left = take_leftovers(path)
     file = load_station(path)
-    recovery = Recovery(data_folder() / "unsaved")
+    recovery = Recovery(*unsaved_folders(), durable=DURABLE_FOLDERS)
     recovery.keep_what_was_written_over(path)
     RecentFiles(data_folder() / "recent.json").add(path)
     engine = engine_link()
@@ -380,7 +384,25 @@ def open_session(path: "Path") -> Session:
         choice_helpers,
         preference_keeper(),
         far_in_use=lambda: engine.far_in_use,
+        waiting_store=waiting_entries,
     )
+
+
+def unsaved_folders() -> tuple["Path", ...]:
+    """Folders for what cannot be saved where it belongs; the last one, if any, lasts as long as the computer runs."""
+    import os
+    from pathlib import Path
+
+    folders = (data_folder() / "unsaved", state_folder() / "unsaved")
+    runtime = os.environ.get("XDG_RUNTIME_DIR")
+    return (*folders, Path(runtime) / "yard-dial") if runtime else folders
+
+
+def waiting_entries() -> "WaitingEntries":
+    """Keeper of log entries that the log cannot take."""
+    from yarddial.records.waiting_entries import WaitingEntries
+
+    return WaitingEntries(log_path(), unsaved_folders(), DURABLE_FOLDERS)
 
 
 def begin_session(path: "Path") -> Session:

@@ -5,7 +5,7 @@ from pathlib import Path
 import msgspec
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
@@ -122,3 +122,47 @@ def test_the_log_is_exported_from_the_menu_and_that_is_said(qtbot: QtBot, window
     qtbot.keyClick(sheet.line, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: "1 entry written" in window.strip.accessibleDescription(), timeout=20_000)
     assert "Rain since noon." in (tmp_path / "log.csv").read_text(encoding="utf-8")
+
+
+def test_a_window_does_not_close_over_work_that_no_file_holds(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
+    """The log's disk is full: closing asks, and each way out does what it says."""
+    session = window.session
+    session.poll()
+    path = tmp_path / "log.sqlite"
+    book = session.log._book
+    assert book is not None
+    book._connection.execute("PRAGMA max_page_count=1")  # type: ignore[attr-defined]
+    session.notes.add("x" * 100_000)
+    assert session.log.waiting == 1
+    window.close()
+    assert window.isVisible()
+    sheet = window.unkept_sheet
+    assert "would lose 1 entry of the log" in sheet.verdict.text()
+    assert "full" in sheet.why.text()
+    qtbot.mouseClick(sheet.again, Qt.MouseButton.LeftButton)
+    assert "still not saved" in sheet.said.text()
+    qtbot.mouseClick(sheet.copied, Qt.MouseButton.LeftButton)
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    assert "x" * 100_000 in clipboard.text()
+    # Leaving the sheet leaves the window.
+    sheet.close()
+    assert window.isVisible()
+    window.close()
+    book._connection.execute("PRAGMA max_page_count=100000")  # type: ignore[attr-defined]
+    qtbot.mouseClick(window.unkept_sheet.again, Qt.MouseButton.LeftButton)
+    assert not window.isVisible()
+    assert Logbook(path).entries()[0].text == "x" * 100_000
+
+
+def test_only_a_persons_word_throws_work_away(qtbot: QtBot, window: MainWindow, tmp_path: Path) -> None:
+    session = window.session
+    session.poll()
+    book = session.log._book
+    assert book is not None
+    book._connection.execute("PRAGMA max_page_count=1")  # type: ignore[attr-defined]
+    session.notes.add("x" * 100_000)
+    window.close()
+    assert window.isVisible()
+    qtbot.mouseClick(window.unkept_sheet.lose, Qt.MouseButton.LeftButton)
+    assert not window.isVisible()

@@ -42,6 +42,7 @@ TOUCHSTONE = FileKind("Touchstone", 8 << 20, 20_001)
 # A larger description is data by mistake.
 RECORDING_META = FileKind("description", 64 << 20)
 LIST_FILE = FileKind("list", 1 << 20)
+ENTRIES = FileKind("log entries", 64 << 20)
 
 
 def _has_come(handle: int, waits_s: float) -> bool:

@@ -21,8 +21,11 @@ class Recovery:
     They are numbered rather than dated, because a clock may be set back.
     """
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, folder: Path, *further: Path, durable: int = 1) -> None:
+        """further : folders that are used where the first takes nothing; the first `durable` of all outlive a restart
+        of the computer.
+        """
+        self._folder, self._folders, self._durable = folder, (folder, *further), durable
         # This session's copy for each station file.
         self._own: dict[Path, StationFile] = {}
 
@@ -32,28 +35,57 @@ class Recovery:
         base : the file before the edits, so that the edits alone can be applied to a later version.
         """
         own_file = self._own.get(path)
-        if own_file is None:
-            own_file = StationFile(self._place_of_its_own(path), station)
+        failed: NotWritten | None = None
+        if own_file is not None:
+            try:
+                if not is_regular(own_file.path) or own_file.station != station:
+                    own_file.save(station)
+            except NotWritten as error:
+                failed = error
+            else:
+                return own_file.path
+        for folder in self._folders:
+            try:
+                place = self._kept_in(folder, path, station, base)
+            except NotWritten as error:
+                failed = failed or error
+            else:
+                if own_file is not None:
+                    _remove(own_file.path)
+                self._own[path] = place
+                return place.path
+        assert failed is not None
+        raise failed
+
+    def _kept_in(self, folder: Path, path: Path, station: Station, base: Station | None) -> StationFile:
+        own_file = StationFile(self._place_of_its_own(folder, path), station)
+        try:
             if base is not None:
                 StationFile(_base_of(own_file.path), base).save(base)
-        if not is_regular(own_file.path) or own_file.station != station or path not in self._own:
             own_file.save(station)
-        self._own[path] = own_file
-        return own_file.path
+        except NotWritten:
+            with contextlib.suppress(OSError):
+                _remove(own_file.path)
+            raise
+        return own_file
 
-    def _place_of_its_own(self, path: Path) -> Path:
+    def is_durable(self, place: Path) -> bool:
+        """Return True for a copy that outlives a restart of the computer."""
+        return place.parent in self._folders[: self._durable]
+
+    def _place_of_its_own(self, folder: Path, path: Path) -> Path:
         """Find a free number; another window may do the same at the same moment."""
-        self._made()
+        self._made(folder)
         number = max(self._numbers(path), default=0)
         while True:
             number += 1
-            place = self._folder / f"{self._stem(path)}-{number:04d}.yard.json"
+            place = folder / f"{self._stem(path)}-{number:04d}.yard.json"
             try:
                 os.close(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600))
             except FileExistsError:
                 continue
             except OSError as error:
-                raise NotWritten(f"cannot write in {self._folder}: {reason(error)}; check its permissions") from error
+                raise NotWritten(f"cannot write in {folder}: {reason(error)}; check its permissions") from error
             return place
 
     def find(self, path: Path) -> Station | None:
@@ -94,7 +126,7 @@ class Recovery:
 
     def keep_other(self, path: Path, content: bytes) -> Path:
         """Keep another program's version of a station file, whatever its contents; raises NotWritten."""
-        self._made()
+        self._made(self._folder)
         place = self._folder / f"{self._stem(path)}-other-{digest_of(content)[:8]}.yard.json"
         if not is_regular(place):
             write_whole(place, content)
@@ -106,7 +138,7 @@ class Recovery:
     def note_saved(self, path: Path, content: bytes) -> None:
         """Remember what was saved, to detect a program that overwrites it while no window is open."""
         with contextlib.suppress(NotWritten):
-            self._made()
+            self._made(self._folder)
             write_whole(self._saved(path), content, durable=False)
 
     def keep_what_was_written_over(self, path: Path) -> None:
@@ -119,11 +151,11 @@ class Recovery:
     def _saved(self, path: Path) -> Path:
         return self._folder / f"{self._stem(path)}-saved.yard.json"
 
-    def _made(self) -> None:
+    def _made(self, folder: Path) -> None:
         try:
-            self._folder.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise NotWritten(f"cannot make {self._folder}: {error.strerror}; check its permissions") from error
+            raise NotWritten(f"cannot make {folder}: {error.strerror}; check its permissions") from error
 
     def _stem(self, path: Path) -> str:
         mark = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:12]
@@ -132,8 +164,8 @@ class Recovery:
     def _numbers(self, path: Path) -> dict[int, Path]:
         stem = self._stem(path)
         paths = {0: self._folder / f"{stem}.yard.json"}
-        if self._folder.is_dir():
-            for place in self._folder.iterdir():
+        for folder in self._folders:
+            for place in folder.iterdir() if folder.is_dir() else ():
                 number = place.name.removeprefix(f"{stem}-").removesuffix(".yard.json")
                 if place.name.startswith(f"{stem}-") and number.isdigit():
                     paths[int(number)] = place

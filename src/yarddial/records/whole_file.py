@@ -54,8 +54,15 @@ def replace_known(path: Path, data: bytes, known: str) -> "Former | None":
         As for `write_whole`.
     """
     path = Path(os.path.realpath(path))
-    with contextlib.suppress(FileNotFoundError):
+    try:
         _hold_against(path, path, known)
+    except FileNotFoundError:
+        pass
+    except NotWritten:
+        raise
+    except OSError as error:
+        # A disk that fails, or a folder that is none any more.
+        raise NotWritten(f"cannot write {path}: {reason(error)}; choose another folder") from error
     temporary = _written_beside(path, data, known)
     with _or_removed(path, temporary):
         if not path.exists():

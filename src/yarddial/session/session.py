@@ -24,6 +24,7 @@ from yarddial.session.station.hands import Hands
 from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.own_file import OwnFile
 from yarddial.session.station.saving import Saving
+from yarddial.session.unkept import UnkeptWork
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 
     from yarddial.distance.far_engine import FarEngine
     from yarddial.drivers.rig.protocol import RigLink
+    from yarddial.records.waiting_entries import WaitingEntries
     from yarddial.session.listening.replayed_centre import CentreAt
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers
     from yarddial.session.station.demo_table import DemoTable
@@ -56,8 +58,11 @@ class Session(Activities):
         open_rig: "Callable[[str], RigLink] | None" = None,
         far_in_use: "Callable[[], FarEngine | None]" = lambda: None,
         table: "DemoTable | None" = None,
+        waiting_store: "Callable[[], WaitingEntries] | None" = None,
     ) -> None:
         """table : of the demo yard's simulated receivers.
+
+        waiting_store : keeps log entries that the log cannot take over the end of the program.
 
         far_in_use : the far computer whose receiver is used; None for one of this computer."""
         keep_together()
@@ -76,9 +81,10 @@ class Session(Activities):
         desk.on_dial_changed(jobs.check_stale)
         desk.on_yard_changed(jobs.check_stale)
         self.inspection = Inspection(desk)
-        self.log = LogKeeper(open_book)
+        self.log = LogKeeper(open_book, waiting_store)
         self.notes = Notes(desk, self.log)
         self.file = OwnFile(desk, saver, recovered)
+        self.unkept = UnkeptWork(desk, self.log, self.file)
         self.far_watch = FarWatch(far_in_use)
         self.hands = Hands(desk)
         self.table = table

@@ -152,6 +152,17 @@ class FindingFixes:
 
         RestoreSheet(self._window, self._session.log).show()
 
+    def add_kept_entries(self) -> None:
+        """Read entries that were kept elsewhere when a window closed over a full disk."""
+        from yarddial.ui.widgets.file_sheet import FileSheet
+
+        heading = "Add entries kept elsewhere to the log"
+        FileSheet(self._window, heading, "kept-log.jsonl", "Add them", self._add_kept, reads=True).show()
+
+    def _add_kept(self, path: Path) -> None:
+        added = self._session.log.add_from(path)
+        self._say(f"{count_of(added, 'entry', 'entries')} of {path.name} added to the log")
+
     def export_log(self) -> None:
         """Export the whole log as a table or with all numbers, in a thread; report when it is done."""
         from yarddial.ui.widgets.file_sheet import FileSheet

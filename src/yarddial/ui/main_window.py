@@ -463,7 +463,14 @@ class MainWindow(QMainWindow):
             clipboard.setText(self.session.faults.details)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Stop everything in order."""
+        """Stop everything in order; first ask about work that cannot be kept."""
+        if event is not None and (unkept := self.session.unkept.now()) is not None:
+            event.ignore()
+            from yarddial.ui.unkept_sheet import UnkeptSheet
+
+            self.unkept_sheet = UnkeptSheet(self, self.session.unkept, unkept)
+            self.unkept_sheet.show()
+            return
         self.poll_timer.stop()
         self.session.close()
         super().closeEvent(event)

@@ -133,6 +133,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Yard", "Open a station file", opener.ask_open, "open a yard", "load recent yard"),
         WindowAction("Yard", "Save a copy of the yard", fixes.save_elsewhere, "", "export keep store backup file"),
         WindowAction("Yard", "Export the log", fixes.export_log, "", "save log csv json lines spreadsheet write out"),
+        WindowAction("Yard", "Add kept entries to the log", fixes.add_kept_entries, "",
+                     "import read waiting entries full disk elsewhere jsonl"),
         WindowAction("Yard", "What have you got: begin from the box", fixes.begin_from_the_box, "",
                      "first start wizard set up beginner"),
         WindowAction("Yard", "Look at the demo yard", opener.show_demo, "", "example try simulated"),

@@ -129,7 +129,12 @@ class DeviceLost(YardDialError, ConnectionError):
 
 
 class NotWritten(YardDialError, OSError):
-    """A file could not be written; its previous contents are untouched."""
+    """A file could not be written; its previous contents are untouched.
+
+    is_kept : a copy that outlives a restart of the computer is kept elsewhere.
+    """
+
+    is_kept = False
 
 
 class ChangedElsewhere(NotWritten):

@@ -2,6 +2,7 @@
 
 from yarddial.session.finding import Act, Finding, going
 from yarddial.session.log.log_keeper import LogKeeper
+from yarddial.yard.plain_text import count_of
 
 
 def log_findings(log: LogKeeper) -> list[Finding]:
@@ -19,6 +20,9 @@ def log_findings(log: LogKeeper) -> list[Finding]:
         findings.append(Finding("look", what, why, Act("export unreadable"), "Export them"))
     if log.remark:
         findings.append(going("look", f"Log: {log.remark}", "look whether another program did that", "Log"))
+    if log.added_late:
+        what = f"Log: {count_of(log.added_late, 'entry', 'entries')} of an earlier session added"
+        findings.append(going("look", what, "the log could not take them then; they are in it now", "Log"))
     if log.copy_trouble:
         findings.append(going("look", f"Log: {log.copy_trouble}", "the log itself is as it was", "Log"))
     return findings

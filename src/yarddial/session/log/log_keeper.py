@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from yarddial.records.log_copies import LogCopies, Restored
+    from yarddial.records.waiting_entries import WaitingEntries
 
 # Log entries shown at first, and added with each page.
 PAGE_ENTRIES = 200
@@ -85,8 +86,13 @@ EXPORTED_AT_ONCE = 5_000
 class LogKeeper:
     """Entries go to the book at once, or wait in order until it can store them; reading is on demand."""
 
-    def __init__(self, open_book: Callable[[], Book]) -> None:
+    def __init__(self, open_book: Callable[[], Book], store: "Callable[[], WaitingEntries] | None" = None) -> None:
+        """store : keeps what waits over the end of the program; opened when it is needed."""
         self._open_book = open_book
+        self._open_store = store
+        self._store: WaitingEntries | None = None
+        # Whether what waits is kept outside this process, and over a restart of the computer.
+        self.is_stored = self.is_stored_durably = False
         self._book: Book | None = None
         # Path of the log's file, once known.
         self._path: Path | None = None
@@ -102,6 +108,8 @@ class LogKeeper:
         # Why today's copy was not made.
         self.copy_trouble = ""
         self.remark = ""
+        # Number of entries of an earlier session that were added when the log was opened.
+        self.added_late = 0
         self._told: tuple[str, int] = ("", 0)
 
     def open(self) -> None:
@@ -174,7 +182,69 @@ class LogKeeper:
             self._waiting.pop(0)
             self.remark = self._book.remark or self.remark
             self._recover()
+        self._store_waiting()
         self._changed.tell()
+
+    def waiting_entries(self) -> tuple[Entry, ...]:
+        """Entries that the log has not taken, oldest first; without those whose derived data alone wait."""
+        return tuple(stored.entry for stored in self._waiting if not stored.is_amended)
+
+    def add_from(self, path: "Path") -> int:
+        """Add the entries of a file that was kept elsewhere; return their number. Raises LogNotWritten.
+
+        Entries that are in the log already are left out.
+        """
+        from yarddial.records.reading import ENTRIES, read_bytes
+        from yarddial.records.waiting_entries import entries_in, is_same
+
+        read = entries_in(read_bytes(path, ENTRIES, LogNotWritten))
+        if not read:
+            raise LogNotWritten(f"{path.name} holds no entries of a log: choose the file ending in -log.jsonl")
+        known = self.entries(since_utc=min(entry.at_utc for entry in read))
+        fresh = [entry for entry in read if not any(is_same(entry, other) for other in known)]
+        for entry in fresh:
+            self.add(entry)
+        return len(fresh)
+
+    def _store_waiting(self) -> None:
+        """Keep what waits where it outlives the program; called after each change of it."""
+        store = self._store
+        waiting = self.waiting_entries()
+        if not waiting:
+            if store is not None and self.is_stored:
+                store.clear()
+            self.is_stored = self.is_stored_durably = False
+            return
+        if self._open_store is None:
+            return
+        if store is None:
+            store = self._store = self._open_store()
+        try:
+            self.is_stored_durably = store.keep(waiting)
+            self.is_stored = True
+        except NotWritten:
+            self.is_stored = self.is_stored_durably = False
+
+    def _add_left(self, book: Book) -> None:
+        """Add what an earlier session could not write; entries that are in the log already are left out."""
+        if self._open_store is None:
+            return
+        if self._store is None:
+            self._store = self._open_store()
+        left = self._store.left()
+        if not left:
+            return
+        from yarddial.records.waiting_entries import is_same
+
+        known = book.entries(since_utc=left[0].at_utc)
+        added = 0
+        for entry in left:
+            if not any(is_same(entry, other) for other in known):
+                book.add(entry)
+                added += 1
+        self._store.taken()
+        if added:
+            self.added_late = added
 
     def _write(self, book: Book, stored: KeptEntry) -> None:
         if stored.is_amended:
@@ -313,6 +383,7 @@ class LogKeeper:
         try:
             self._book = self._open_book()
             self._path = self._book.path
+            self._add_left(self._book)
             self._count = self._book.count()
             measured = [entry for kind in MEASURED_KINDS for entry in self._book.entries(kind, limit=1)]
             self._last_measured = max(measured, key=lambda entry: entry.id, default=None)

@@ -69,6 +69,16 @@ class OwnFile:
             raise NotWritten("this yard belongs to no file: begin one of your own")
         return self.saver.copy_to(path, self._desk.station)
 
+    def has_unkept_edits(self) -> bool:
+        """Return True when edits are in no file that outlives a restart of the computer."""
+        failure = self._desk.save_failure
+        return (
+            failure is not None
+            and not failure.is_kept
+            and self.saver is not None
+            and self.saver.has_edits(self._desk.station)
+        )
+
     def close(self) -> None:
         """Close the file."""
         if self.saver is not None:

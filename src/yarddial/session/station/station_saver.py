@@ -57,12 +57,16 @@ class StationSaver:
             self._file.save(station)
         except ChangedElsewhere as error:
             self._meet(error)
+            error.is_kept = True
             if without_dial(station) != without_dial(self._file.station):
-                self._recovery.keep(self.path, station, self._file.station)
+                error.is_kept = False
+                error.is_kept = self._recovery.is_durable(self._recovery.keep(self.path, station, self._file.station))
             raise
         except NotWritten as error:
             place = self._recovery.keep(self.path, station, self._file.station)
-            raise type(error)(f"{error}; kept as {place} meanwhile") from error
+            kept = type(error)(f"{error}; kept as {place} meanwhile")
+            kept.is_kept = self._recovery.is_durable(place) or without_dial(station) == without_dial(self._file.station)
+            raise kept from error
         self._recovery.clear(self.path)
         self._recovery.note_saved(self.path, self._file.content)
         if self._taken is not None:
@@ -118,6 +122,10 @@ class StationSaver:
         except BadStation:
             # They cannot be combined: the edits count, and the file's version is kept beside.
             return autosaved
+
+    def has_edits(self, station: Station) -> bool:
+        """Return True when the file holds another yard; its dial does not count."""
+        return without_dial(station) != without_dial(self._file.station)
 
     def write_read_only(self) -> None:
         """Write a read-only file, as the person wants."""

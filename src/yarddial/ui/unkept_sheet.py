@@ -1,0 +1,79 @@
+"""Asks before a window closes over work that no file could take."""
+
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from yarddial.session.unkept import Unkept, UnkeptWork
+from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.working_sheet import Sheet
+
+
+class UnkeptSheet(Sheet):
+    """What would be lost, why, and the ways out; leaving the sheet leaves the window open."""
+
+    manual_page = "files"
+
+    def __init__(self, window: QWidget, work: UnkeptWork, unkept: Unkept) -> None:
+        super().__init__(window, "Not everything could be saved", 680)
+        self._window, self._work = window, work
+        self.verdict = Words(unkept.sentence, 15, weight=600, wrap=True)
+        self.verdict.setAccessibleName("Verdict")
+        self.why = Words("", 13, wrap=True)
+        self.said = Words("", 12, tone="quiet", wrap=True)
+        self.said.setAccessibleName("Answer")
+        advice = (
+            "Make room, or put the disk back, and try again. Or keep both in another folder, such as a removable disk: "
+            "the yard opens from there, and 'Add kept entries to the log' reads the rest."
+        )
+        for words in (self.verdict, self.why, Words(advice, 13, tone="quiet", wrap=True), self.said):
+            self.body.addWidget(words)
+        self.body.addStretch()
+        self.again = button("Try again", strong=True)
+        self.elsewhere = button("Keep elsewhere")
+        self.copied = button("Copy as text")
+        self.lose = button("Close and lose it")
+        self.again.clicked.connect(self._try_again)
+        self.elsewhere.clicked.connect(self._keep_elsewhere)
+        self.copied.clicked.connect(self._copy)
+        self.lose.clicked.connect(self._lose)
+        for number, choice in enumerate((self.again, self.elsewhere, self.copied, self.lose)):
+            self.buttons.insertWidget(1 + number, choice)
+        self._show(unkept)
+
+    def _show(self, unkept: Unkept) -> None:
+        self.verdict.setText(unkept.sentence)
+        self.why.setText(" ".join(f"{why[:1].upper()}{why[1:]}." for why in unkept.why))
+
+    def _try_again(self) -> None:
+        unkept = self._work.now()
+        if unkept is None:
+            self._close_window()
+            return
+        self._show(unkept)
+        self.said.setText("Tried again: still not saved.")
+
+    def _keep_elsewhere(self) -> None:
+        note = "The yard is written there, and the entries of the log beside it."
+        sheet = FileSheet(
+            self, "Keep it elsewhere", self._work.file_name(), "Keep and close", self._work.keep_in, note=note
+        )
+        sheet.when_left(self._close_if_kept)
+        sheet.show()
+
+    def _close_if_kept(self) -> None:
+        if self._work.now() is None:
+            self._close_window()
+
+    def _copy(self) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self._work.as_text())
+        self.said.setText("Copied: paste it into a text file or a message before you close the window.")
+
+    def _lose(self) -> None:
+        self._work.give_up()
+        self._close_window()
+
+    def _close_window(self) -> None:
+        self.close()
+        self._window.close()
