@@ -3,6 +3,7 @@
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from yarddial.session.unkept import Unkept, UnkeptWork
+from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
@@ -38,6 +39,8 @@ class UnkeptSheet(Sheet):
         self.lose.clicked.connect(self._lose)
         for number, choice in enumerate((self.again, self.elsewhere, self.copied, self.lose)):
             self.buttons.insertWidget(1 + number, choice)
+        self.leave_button.setText("Back to the window")
+        self.resize(px(760), px(320))
         self._show(unkept)
 
     def _show(self, unkept: Unkept) -> None:

@@ -64,9 +64,9 @@ class StationSaver:
             raise
         except NotWritten as error:
             place = self._recovery.keep(self.path, station, self._file.station)
-            kept = type(error)(f"{error}; kept as {place} meanwhile")
-            kept.is_kept = self._recovery.is_durable(place) or without_dial(station) == without_dial(self._file.station)
-            raise kept from error
+            answer = type(error)(f"{error}; kept as {place} meanwhile")
+            answer.is_kept = self._recovery.is_durable(place) or not self.has_edits(station)
+            raise answer from error
         self._recovery.clear(self.path)
         self._recovery.note_saved(self.path, self._file.content)
         if self._taken is not None:

@@ -36,7 +36,7 @@ class Sheet(QDialog):
         scroll.setWidget(inside)
         self.buttons = QHBoxLayout()
         self.buttons.addStretch()
-        close = button("Close")
+        self.leave_button = close = button("Close")
         close.clicked.connect(self.close)
         # Enter presses a button only with the focus: in a field, Enter belongs to the field.
         close.setAutoDefault(False)
