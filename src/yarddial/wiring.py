@@ -68,7 +68,7 @@ def registry() -> "Registry":
         SoundDriver(),
         StreamDriver(),
         RecordingDriver(open_recording),
-        ProgramDriver(allowed_programs().allows),
+        ProgramDriver(allowed_programs().why_not),
         _far_driver(),
     )
     drivers = Registry(ours)

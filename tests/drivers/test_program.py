@@ -1,5 +1,6 @@
 """Programs as receivers: the contract over both examples, and children that do all they should not."""
 
+import json
 import os
 import shutil
 import subprocess
@@ -79,7 +80,7 @@ def test_the_examples_keep_the_contract(language: str, tmp_path: Path) -> None:
             pytest.skip("no C compiler here")
         path = tmp_path / "tone"
         subprocess.run(["cc", "-O2", "-o", path, EXAMPLES / "tone.c", "-lm"], check=True)
-    assert list(broken_promises(ProgramDriver(lambda _: True), str(path), RealTime())) == []
+    assert list(broken_promises(ProgramDriver(lambda _: ""), str(path), RealTime())) == []
     assert running(str(path)) == []
 
 
@@ -147,7 +148,7 @@ ask()
 def test_nothing_is_started_that_was_not_allowed_here(tmp_path: Path) -> None:
     command = child(tmp_path, "open('started', 'w')")
     allowed = AllowedPrograms(tmp_path / "allowed.json")
-    driver = ProgramDriver(allowed.allows)
+    driver = ProgramDriver(allowed.why_not)
     with pytest.raises(ProgramNotAllowed, match="has not been allowed"):
         driver.open(command, RealTime())
     allowed.allow(command + " -v")
@@ -160,6 +161,52 @@ def test_nothing_is_started_that_was_not_allowed_here(tmp_path: Path) -> None:
             driver.open(bad, RealTime())
     (tmp_path / "allowed.json").write_text("{")
     assert not allowed.allows(command)
+
+
+def test_a_program_whose_file_was_swapped_is_asked_about_again(tmp_path: Path) -> None:
+    """By contents, by mode and by what a link leads to; also the script that an interpreter is given."""
+    script, other = tmp_path / "tone.py", tmp_path / "other.py"
+    script.write_text("print('tone')")
+    other.write_text("print('other')")
+    command = f"{sys.executable} {script} /no/file --gain 3"
+    allowed = AllowedPrograms(tmp_path / "allowed.json")
+    allowed.allow(command)
+    assert allowed.why_not(command) == ""
+    kept = script.read_text()
+    for change, undo in (
+        (lambda: script.write_text("print('tome')"), lambda: script.write_text(kept)),
+        (lambda: script.chmod(0o666), lambda: script.chmod(0o644)),
+        (lambda: (script.unlink(), script.symlink_to(other)), lambda: (script.unlink(), script.write_text(kept))),
+        (script.unlink, lambda: script.write_text(kept)),
+    ):
+        change()
+        assert "is not the file that was allowed" in allowed.why_not(command)
+        undo()
+        assert allowed.allows(command)
+    script.write_text("print('new')")
+    allowed.allow(command)
+    assert AllowedPrograms(tmp_path / "allowed.json").allows(command)
+    # What an earlier version wrote names no contents.
+    (tmp_path / "allowed.json").write_text(json.dumps([command]))
+    assert "has not been allowed" in allowed.why_not(command)
+
+
+def test_what_a_program_has_started_dies_with_whoever_began_it(tmp_path: Path) -> None:
+    # Seconds by which this helper is told from all others.
+    helper = f"{60 + os.getpid() / 1e7:.7f}"
+    command = child(tmp_path, f"import subprocess; subprocess.Popen(['sleep', '{helper}']); {WELL}time.sleep(60)")
+    begin = (
+        "import sys, os; from yarddial.drivers.program.receiver import ProgramReceiver as R\n"
+        "from yarddial.drivers.time_source import RealTime\n"
+        f"r = R({command!r}, RealTime()); os.kill(os.getpid(), 9)"
+    )
+    ended = subprocess.run([sys.executable, "-c", begin], check=False, env=os.environ | {"PYTHONPATH": "src"})
+    assert ended.returncode == -9
+    for _ in range(50):
+        if not running(f"sleep {helper}") and not running(command):
+            break
+        time.sleep(0.05)
+    assert running(command) == running(f"sleep {helper}") == []
 
 
 def test_a_program_dies_with_whoever_began_it(tmp_path: Path) -> None:

@@ -9,6 +9,7 @@ import signal
 import subprocess
 import time as clock
 
+from yarddial.drivers.program.group_guard import GroupGuard
 from yarddial.yard.errors import BadDriver, DeviceLost, DeviceNotFound
 from yarddial.yard.plain_text import one_line
 
@@ -58,6 +59,7 @@ class Child:
             raise DeviceNotFound(f"the program {words[0]} cannot be started ({reason}): look at its path") from error
         finally:
             os.close(their_samples)
+        self._guard = GroupGuard(self._process.pid)
         self._samples = samples
         with contextlib.suppress(OSError, AttributeError):
             import fcntl
@@ -158,6 +160,7 @@ class Child:
             os.killpg(self._process.pid, signal.SIGKILL)
         with contextlib.suppress(subprocess.TimeoutExpired):
             self._process.wait(STOPS_S)
+        self._guard.dismiss()
         for pipe in (self._process.stdout, self._process.stderr):
             if pipe is not None:
                 pipe.close()

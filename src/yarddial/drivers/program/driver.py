@@ -6,7 +6,6 @@ from yarddial.drivers.program.child import words_of
 from yarddial.drivers.program.receiver import ProgramReceiver
 from yarddial.drivers.protocol import FoundReceiver, TimeSource
 from yarddial.yard.errors import ProgramNotAllowed
-from yarddial.yard.plain_text import one_line
 
 
 class ProgramDriver:
@@ -14,8 +13,9 @@ class ProgramDriver:
 
     name = "process"
 
-    def __init__(self, is_allowed: Callable[[str], bool]) -> None:
-        self._is_allowed = is_allowed
+    def __init__(self, why_not: Callable[[str], str]) -> None:
+        """why_not : reason why a command may not be started; empty for one that may."""
+        self._why_not = why_not
 
     def discover(self) -> tuple[FoundReceiver, ...]:
         """Find nothing: the person enters the program."""
@@ -24,9 +24,6 @@ class ProgramDriver:
     def open(self, address: str, time: TimeSource) -> ProgramReceiver:
         """Start the program; raises ProgramNotAllowed, DeviceNotFound or BadDriver in one sentence."""
         words_of(address)
-        if not self._is_allowed(address):
-            raise ProgramNotAllowed(
-                f"the program '{one_line(address)}' has not been allowed on this computer: allow it, if you know it",
-                address,
-            )
+        if why_not := self._why_not(address):
+            raise ProgramNotAllowed(why_not, address)
         return ProgramReceiver(address, time)
