@@ -69,7 +69,7 @@ class Door:
                 self._at_door -= 1
             if guest is not None:
                 await self._entertain(guest, reader, writer)
-        except (TimeoutError, wire.BadFrame, OSError, asyncio.IncompleteReadError, ssl.SSLError):
+        except (TimeoutError, wire.BadFrame, ValueError, OSError, asyncio.IncompleteReadError, ssl.SSLError):
             pass
         except asyncio.CancelledError:
             raise

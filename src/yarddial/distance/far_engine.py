@@ -204,7 +204,7 @@ class FarEngine:
                     wire.WIRE_VERSION, self._own_name, self.computer.word, -1, self._session, self._heard
                 )
                 welcome, reader, writer = await knock(self.computer, hello)
-            except (FarUnreachable, FarRefused) as error:
+            except (FarUnreachable, FarRefused, wire.BadFrame) as error:
                 self._unreached(error, broke_s)
                 if broke_s is None or isinstance(error, FarRefused):
                     broke_s = broke_s or time.monotonic()
@@ -214,9 +214,11 @@ class FarEngine:
             self.links += 1
             try:
                 await self._converse(reader, writer)
-            except (TimeoutError, OSError, asyncio.IncompleteReadError, wire.BadFrame) as error:
-                if isinstance(error, wire.BadFrame):
-                    log_fault("what a far computer said", error)
+            except (TimeoutError, OSError, asyncio.IncompleteReadError):
+                pass
+            except Exception as error:
+                # Whatever a message does, it ends this link alone; the next one is tried.
+                log_fault("what a far computer said", error)
             finally:
                 self.is_linked = False
                 writer.transport.abort()

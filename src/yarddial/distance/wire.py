@@ -13,10 +13,12 @@ import numpy as np
 
 from yarddial.distance.coding import CodedLevels, CodedSamples, code_levels, levels_of
 from yarddial.distance.far_check import CheckReceiver, CheckTold, EndCheck
+from yarddial.distance.values import check_fields
 from yarddial.drivers.protocol import Capabilities, FoundReceiver
 from yarddial.engine import events
 from yarddial.engine.commands import Command
 from yarddial.engine.events import Event, SpanSpectrum, SpectrogramColumns
+from yarddial.yard.bounds import AudioHz, ChannelHz, ClockS, ColumnS, Count, Factor, Hertz, LevelDb, RateHz, WidthHz
 from yarddial.yard.errors import YardDialError
 
 WIRE_VERSION = 3
@@ -77,10 +79,10 @@ class Asked(msgspec.Struct, frozen=True, array_like=True, tag="ask"):
 class Heard(msgspec.Struct, frozen=True, array_like=True, tag="heard"):
     """Acknowledgement: events up to a number, total bytes; the time, from which the round trip follows."""
 
-    heard: int
-    got_bytes: int
-    sent_s: float
-    echo_s: float = 0.0
+    heard: Count
+    got_bytes: Count
+    sent_s: ClockS
+    echo_s: ClockS = 0.0
 
 
 class WantControl(msgspec.Struct, frozen=True, array_like=True, tag="control"):
@@ -103,7 +105,7 @@ class FetchRecording(msgspec.Struct, frozen=True, array_like=True, tag="fetch"):
     """Transfer a recording from a byte on; an empty name stops."""
 
     name: str
-    have_bytes: int = 0
+    have_bytes: Count = 0
 
 
 class RemoveRecording(msgspec.Struct, frozen=True, array_like=True, tag="remove"):
@@ -125,9 +127,9 @@ class ColumnsMessage(msgspec.Struct, frozen=True, array_like=True, tag="columns"
     """Columns of the picture, coded."""
 
     id: int
-    first: int
-    half_span_hz: float
-    column_s: float
+    first: Count
+    half_span_hz: WidthHz
+    column_s: ColumnS
     level: CodedLevels
     tuning: int
 
@@ -135,9 +137,9 @@ class ColumnsMessage(msgspec.Struct, frozen=True, array_like=True, tag="columns"
 class SpanMessage(msgspec.Struct, frozen=True, array_like=True, tag="span"):
     """Spectrum of the whole span, coded: mean and peak."""
 
-    centre_hz: float
-    rate_hz: float
-    spike_db: float
+    centre_hz: Hertz
+    rate_hz: RateHz
+    spike_db: LevelDb
     mean: CodedLevels
     peak: CodedLevels
     tuning: int
@@ -148,10 +150,10 @@ class ChannelMessage(msgspec.Struct, frozen=True, array_like=True, tag="channel"
 
     job: int
     id: int
-    rate_hz: float
-    middle_hz: float
-    factor: int
-    lost: int
+    rate_hz: ChannelHz
+    middle_hz: Hertz
+    factor: Factor
+    lost: Count
     samples: CodedSamples
     tuning: int
 
@@ -161,13 +163,13 @@ class SoundMessage(msgspec.Struct, frozen=True, array_like=True, tag="sound"):
 
     job: int
     id: int
-    rate_hz: float
-    played_hz: float
+    rate_hz: AudioHz
+    played_hz: AudioHz
     is_stereo: bool
-    level_dbfs: float
+    level_dbfs: LevelDb
     is_open: bool
-    pilot_db: float | None
-    lost: int
+    pilot_db: LevelDb | None
+    lost: Count
     samples: CodedSamples
     tuning: int
 
@@ -214,9 +216,9 @@ class PieceMessage(msgspec.Struct, frozen=True, array_like=True, tag="piece"):
     """Part of a recording from a byte on (data, then description), with the SHA-256 of both; or why there is none."""
 
     name: str
-    first: int
-    data_bytes: int
-    whole_bytes: int
+    first: Count
+    data_bytes: Count
+    whole_bytes: Count
     digest: str
     data: bytes
     why: str = ""
@@ -304,7 +306,7 @@ def event_of(message: ToldMessage) -> Event | CheckTold:
     """Decode an event; raises BadFrame."""
     try:
         event: Event | CheckTold = _put_together(message.kind, message.body)
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError, RecursionError, OverflowError, MemoryError) as error:
         raise BadFrame(f"an event {message.kind[:40]} that is none: {error}") from error
     return event
 
@@ -316,7 +318,9 @@ def columns_of(event: SpectrogramColumns) -> ColumnsMessage:
 
 
 def picture_of(coded: ColumnsMessage, read_s: float) -> SpectrogramColumns:
-    """Decode spectrogram columns."""
+    """Decode spectrogram columns; raises BadSamples or BadFrame."""
+    if len(coded.level.shape) != 2:
+        raise BadFrame("columns that are no table")
     level_db = levels_of(coded.level)
     return SpectrogramColumns(
         coded.id, coded.first, coded.half_span_hz, coded.column_s, level_db, read_s, coded.tuning
@@ -352,7 +356,9 @@ def _taken_apart(value: Any) -> Any:
 
 def _put_together(kind: str, body: dict[str, Any]) -> Any:
     kind_class = EVENTS.get(kind) or _parts()[kind]
-    return kind_class(**{name: _value(field) for name, field in body.items() if name})
+    built = kind_class(**{name: _value(field) for name, field in body.items() if name})
+    check_fields(built, _parts())
+    return built
 
 
 def _value(value: Any) -> Any:

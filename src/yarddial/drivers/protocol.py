@@ -6,6 +6,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from yarddial.yard.bounds import Hertz, LevelDb, Name, RateHz, WidthHz
+
 # What prevents access to a receiver that is present.
 FoundState = Literal["ready", "claimed", "denied", "busy", "missing", "module not loaded", "no driver"]
 
@@ -42,11 +44,11 @@ class RequestedSettings(msgspec.Struct, frozen=True):
     bias : the port's bias feed, on or off. Only a person ever switches it on.
     """
 
-    centre_hz: float
-    rate_hz: float
-    port: str = ""
-    bandwidth_hz: float = 0.0
-    gains_db: tuple[tuple[str, float], ...] = ()
+    centre_hz: Hertz
+    rate_hz: RateHz
+    port: Name = ""
+    bandwidth_hz: WidthHz = 0.0
+    gains_db: tuple[tuple[Name, LevelDb], ...] = ()
     automatic_gain: bool = False
     bias: bool = False
 

@@ -3,12 +3,25 @@
 A command of a job carries the job's number and a number of its own; so does every answer to it.
 """
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import msgspec
 
 from yarddial.drivers.protocol import RequestedSettings
 from yarddial.engine.tuning import Safeguards
+from yarddial.yard.bounds import (
+    MAX_SWEPT,
+    BinCount,
+    BitCount,
+    ColumnS,
+    DurationS,
+    DwellS,
+    Hertz,
+    Name,
+    RowCount,
+    SigmaHz,
+    WidthHz,
+)
 from yarddial.yard.demodulation import DemodulationSettings
 from yarddial.yard.level import GainsDb
 
@@ -39,9 +52,9 @@ class Show(msgspec.Struct, frozen=True):
     """Send spectrogram columns of +-half_span_hz around the middle, in `rows` rows, one every `column_s`."""
 
     id: int
-    half_span_hz: float
-    rows: int
-    column_s: float
+    half_span_hz: WidthHz
+    rows: RowCount
+    column_s: ColumnS
 
 
 class Cancel(msgspec.Struct, frozen=True):
@@ -64,9 +77,9 @@ class Tune(Request, frozen=True):
     """
 
     requested: RequestedSettings
-    middle_hz: float
-    half_width_hz: float
-    route: str = ""
+    middle_hz: Hertz
+    half_width_hz: WidthHz
+    route: Name = ""
 
 
 class OnTuning(Request, frozen=True, kw_only=True):
@@ -85,34 +98,34 @@ class Measure(OnTuning, frozen=True):
     may_fade : whether the station's path fades, as sky waves do.
     """
 
-    seconds_s: float
-    within_hz: float
-    wanted_hz: float = 0.0
+    seconds_s: DurationS
+    within_hz: WidthHz
+    wanted_hz: WidthHz = 0.0
     kind: Literal["carrier", "nfm", "wfm"] = "carrier"
-    expected_hz: float = 0.0
-    expected_sigma_hz: float = float("inf")
+    expected_hz: Hertz = 0.0
+    expected_sigma_hz: SigmaHz = float("inf")
     may_fade: bool = True
 
 
 class Follow(Request, frozen=True):
     """Measure the carrier near follow_hz (receiver frequency) at regular intervals from now on."""
 
-    follow_hz: float
-    within_hz: float
-    every_s: float
+    follow_hz: Hertz
+    within_hz: WidthHz
+    every_s: DurationS
 
 
 class Hear(Request, frozen=True):
     """Demodulate a channel: hear_hz as the receiver counts."""
 
-    hear_hz: float
+    hear_hz: Hertz
     settings: DemodulationSettings
 
 
 class SendChannel(Request, frozen=True):
     """Send a channel's samples, to be demodulated elsewhere: hear_hz as the receiver counts."""
 
-    hear_hz: float
+    hear_hz: Hertz
     settings: DemodulationSettings
 
 
@@ -137,9 +150,9 @@ class RecordSamples(OnTuning, frozen=True):
     about : see `records.recordings.write_sigmf`.
     """
 
-    path: str
-    centre_hz: float
-    bits: int
+    path: Name
+    centre_hz: Hertz
+    bits: BitCount
     turned: bool
     about: dict[str, Any]
 
@@ -154,13 +167,13 @@ class Sweep(OnTuning, frozen=True):
     with_products : what the receiver makes of strong signals is wanted too, which costs some transforms.
     """
 
-    settings: tuple[GainsDb, ...]
-    width_hz: float
-    middle_hz: float = 0.0
-    dwell_s: float = 0.15
+    settings: Annotated[tuple[GainsDb, ...], msgspec.Meta(max_length=MAX_SWEPT)]
+    width_hz: WidthHz
+    middle_hz: Hertz = 0.0
+    dwell_s: DwellS = 0.15
     with_span: bool = False
     with_products: bool = False
-    bins: int = 4096
+    bins: BinCount = 4096
 
 
 Command = (

@@ -133,6 +133,16 @@ class Answer(msgspec.Struct, frozen=True, kw_only=True):
     id: int = 0
 
 
+class JobFailed(Answer, frozen=True):
+    """A job's work met an internal fault and has ended; the receiver and all other jobs go on.
+
+    details : the traceback.
+    """
+
+    why: str
+    details: str
+
+
 class Tuned(Answer, frozen=True):
     """The receiver is tuned, with the settings it acknowledged."""
 
@@ -282,7 +292,7 @@ class Followed(Answer, frozen=True):
 
 
 Event = (
-    Alive | Started | Stopped | SafeguardsSet | Failed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned
+    Alive | Started | Stopped | SafeguardsSet | Failed | JobFailed | Noticed | SpectrogramColumns | SpanSpectrum | Tuned
     | TuneRefused | Sound | ChannelSamples | CleanedUp | RecordingState | SweepPoint | SweepDone | Progress | Measured
     | NotMeasured | Followed
 )  # fmt: skip

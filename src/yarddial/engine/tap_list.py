@@ -1,10 +1,11 @@
 """List of all taps on the stream: begins, feeds and ends them, and decides which survive a change."""
 
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Iterator
 
 from yarddial.drivers.protocol import Capabilities
-from yarddial.engine.commands import Follow, Hear, Measure, RecordSamples, SendChannel, Show, Sweep
-from yarddial.engine.events import Event, refusal_of
+from yarddial.engine.commands import Follow, Hear, Measure, RecordSamples, Request, SendChannel, Show, Sweep
+from yarddial.engine.events import Event, JobFailed, refusal_of
 from yarddial.engine.taps.audio_tap import AudioTap
 from yarddial.engine.taps.channel_sender import ChannelSender
 from yarddial.engine.taps.follower import Follower
@@ -49,8 +50,9 @@ class TapList:
     def push(self, piece: Piece) -> None:
         """Pass a block to every tap."""
         for tap in tuple(self._taps):
-            if tap in self._taps and tap.push(piece):
-                self._taps.remove(tap)
+            with self._containing(tap):
+                if tap in self._taps and tap.push(piece):
+                    self._taps.remove(tap)
 
     def begin(self, asked: TapRequest, tuning: Tuning | None, able: Capabilities | None, why_not: str) -> None:
         """Add a tap, replacing the job's former one of its kind; report the reason when it cannot run.
@@ -58,16 +60,43 @@ class TapList:
         why_not : why a request that rests on one tuning is impossible now; empty where it is possible.
         """
         former_tap = self._end_former(asked)
-        if isinstance(asked, LastingRequest):
-            self._begin_lasting(asked, tuning, former_tap)
-            return
         try:
+            if isinstance(asked, LastingRequest):
+                self._begin_lasting(asked, tuning, former_tap)
+                return
             if why_not or tuning is None:
                 raise RefusedValue(why_not)
             self._taps.append(self._resting(asked, tuning, able))
         except YardDialError as error:
             if (answer := refusal_of(asked, str(error), tuning)) is not None:
                 self._report(answer)
+        except Exception as fault:
+            # A request that cannot be served must not end the receiver for everybody.
+            if not asked.job:
+                raise
+            self._fail(asked, fault)
+
+    @contextlib.contextmanager
+    def _containing(self, tap: StreamTap) -> Iterator[None]:
+        """End a job's tap on a fault of its own; a fault of the engine's taps, or of the device, ends the stream."""
+        try:
+            yield
+        except YardDialError:
+            raise
+        except Exception as fault:
+            if tap.asked is None or not tap.job:
+                raise
+            if tap in self._taps:
+                self._taps.remove(tap)
+            with contextlib.suppress(Exception):
+                tap.give_up("cancelled")
+            self._fail(tap.asked, fault)
+
+    def _fail(self, asked: Request, fault: Exception) -> None:
+        import traceback
+
+        why = f"the program failed in this work ({type(fault).__name__}): begin it again"
+        self._report(JobFailed(why, "".join(traceback.format_exception(fault)), job=asked.job, id=asked.id))
 
     def retune(self, change: StreamChange) -> None:
         """End taps that a change of the stream makes useless; call it before the change is reported."""
@@ -77,8 +106,9 @@ class TapList:
 
     def go_on(self, tuning: Tuning, change: StreamChange) -> None:
         """Tell the remaining taps what they receive from now on."""
-        for tap in self._taps:
-            tap.begin(tuning, change)
+        for tap in tuple(self._taps):
+            with self._containing(tap):
+                tap.begin(tuning, change)
 
     def cancel(self, job: int) -> None:
         """Cancel all taps of a job."""

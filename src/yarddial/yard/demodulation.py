@@ -5,6 +5,7 @@ from typing import Literal
 import msgspec
 
 from yarddial.yard.bands import BAND_TABLE, DEEMPHASIS_US, Region
+from yarddial.yard.bounds import DeemphasisUs, EdgeHz, LevelDb, PitchHz
 from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.resolved_route import ResolvedRoute
 
@@ -21,13 +22,13 @@ class DemodulationSettings(msgspec.Struct, frozen=True):
     """
 
     demodulation: Demodulation = msgspec.field(name="way")
-    low_hz: float
-    high_hz: float
-    squelch_dbfs: float | None = None
+    low_hz: EdgeHz
+    high_hz: EdgeHz
+    squelch_dbfs: LevelDb | None = None
     gain_control: bool = True
     noise_reduction: bool = False
-    deemphasis_us: float = 0.0
-    pitch_hz: float = 600.0
+    deemphasis_us: DeemphasisUs = 0.0
+    pitch_hz: PitchHz = 600.0
 
     @property
     def width_hz(self) -> float:

@@ -6,6 +6,7 @@ from typing import Literal
 
 import msgspec
 
+from yarddial.yard.bounds import LevelDb, Name
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import format_number
 
@@ -25,7 +26,7 @@ _DB_VOLTS = {"dbuv": 1e-6, "dbmv": 1e-3, "dbv": 1.0}
 _WATTS = {"nw": 1e-9, "uw": 1e-6, "mw": 1e-3, "w": 1.0}
 
 # Gains in dB by name of the gain stage.
-GainsDb = tuple[tuple[str, float], ...]
+GainsDb = tuple[tuple[Name, LevelDb], ...]
 
 
 class Level(msgspec.Struct, frozen=True):

@@ -10,7 +10,7 @@ from collections.abc import Callable
 import msgspec
 
 from yarddial.engine.commands import Cancel, Command, OnTuning, Request, Tune
-from yarddial.engine.events import Answer, Event, Failed, Stopped, TuneRefused
+from yarddial.engine.events import Answer, Event, Failed, JobFailed, Stopped, TuneRefused
 from yarddial.engine.jobs.lease import Activity, Ending, Lease, Refusal
 from yarddial.engine.jobs.table import RULES, JobKind
 from yarddial.engine.link import EngineLink
@@ -237,7 +237,12 @@ class Scheduler:
         return bool(events)
 
     def _pass_on(self, event: Event) -> None:
-        if isinstance(event, Answer):
+        if isinstance(event, JobFailed):
+            log_fault(f"{event.why}:\n{event.details}", None)
+            for lease in tuple(self._leases):
+                if lease.id == event.job and lease.is_alive:
+                    self.end(lease, Ending("fault", event.why))
+        elif isinstance(event, Answer):
             for lease in tuple(self._leases):
                 if lease.id == event.job and lease.awaits(event):
                     self._guarded(lease, lambda: lease.activity.take(event))  # noqa: B023
