@@ -106,7 +106,7 @@ def far_engine(name: str) -> "FarEngine | None":
 
     from yarddial.distance.far_engine import FarEngine
 
-    known = known_computers().named(name)
+    known = known_computers().at(name)
     return None if known is None else FarEngine(known, platform.node() or "near computer")
 
 

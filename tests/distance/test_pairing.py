@@ -11,19 +11,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from yarddial.distance.identity import BadIdentity, Identity, KnownComputer, KnownComputers
+from yarddial.distance.identity import BadIdentity, Identity, KnownComputer, KnownComputers, place_of
 from yarddial.distance.knocking import pair_with
 from yarddial.distance.pairing_code import SIGNS, BadPairingCode, PairingCode, new_code, read_code
 
 
-@given(st.integers(0, 2**60 - 1), st.integers(0, 2**35 - 1))
+@given(st.integers(0, 2**80 - 1), st.integers(0, 2**35 - 1))
 def test_a_code_is_read_as_it_was_shown_however_it_is_typed(print_bits: int, secret: int) -> None:
     code = PairingCode(print_bits, secret)
     for typed in (code.text, code.text.lower(), code.text.replace("-", " "), code.text.replace("0", "o")):
         assert read_code(typed) == code
 
 
-@given(st.integers(0, 2**60 - 1), st.integers(0, 2**35 - 1), st.integers(0, 19), st.sampled_from(SIGNS))
+@given(st.integers(0, 2**80 - 1), st.integers(0, 2**35 - 1), st.integers(0, 23), st.sampled_from(SIGNS))
 def test_a_slip_of_one_sign_is_nearly_always_caught(print_bits: int, secret: int, place: int, sign: str) -> None:
     plain = PairingCode(print_bits, secret).text.replace("-", "")
     slipped = plain[:place] + sign + plain[place + 1 :]
@@ -63,14 +63,24 @@ def test_who_is_paired_comes_with_a_word_and_is_revoked_at_once(tmp_path: Path) 
     assert not new_code(identity.certificate).fits(Identity(tmp_path / "id2").certificate)
 
 
-def test_known_computers_are_kept_one_of_a_name(tmp_path: Path) -> None:
+def test_a_known_computer_is_its_certificate_and_no_name_means_two(tmp_path: Path) -> None:
     known = KnownComputers(tmp_path / "deep" / "known.json")
     assert known.all() == ()
-    known.add(KnownComputer("shed", "shed.local", 47110, "ab", "w"))
-    known.add(KnownComputer("shed", "10.0.0.3", 47110, "cd", "v"))
-    assert [one.host for one in known.all()] == ["10.0.0.3"]
-    known.forget("shed")
-    assert known.named("shed") is None
+    first, other = "ab" * 32, "cd" * 32
+    known.add(KnownComputer("shed", "shed.local", 47110, first, "w"))
+    with pytest.raises(BadIdentity, match=r"another computer is known as shed \(abab-abab-abab, at shed.local\)"):
+        known.add(KnownComputer("shed", "10.0.0.3", 47110, other, "v"))
+    known.add(KnownComputer("barn", "10.0.0.3", 47110, other, "v"))
+    # Paired anew, under another name and at another address: the same computer.
+    known.add(KnownComputer("attic", "10.0.0.9", 47110, first, "x"))
+    assert [(one.name, one.host) for one in known.all()] == [("barn", "10.0.0.3"), ("attic", "10.0.0.9")]
+    # An address carries the certificate: it means this computer whatever it is called.
+    assert known.at(f"shed@{first[:16]}") == known.named("attic")
+    assert known.at(f"barn@{'ef' * 8}") is None
+    assert known.at("barn") == known.named("barn")
+    assert place_of(known.all()[0]) == f"barn@{other[:16]}"
+    known.forget("barn")
+    assert known.named("barn") is None
     (tmp_path / "deep" / "known.json").write_bytes(b"{")
     with pytest.raises(BadIdentity, match="cannot be read"):
         known.all()

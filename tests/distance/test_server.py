@@ -9,12 +9,15 @@ import time
 from collections.abc import AsyncIterator, Awaitable, Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from tunings import SOME_TUNING
 from yarddial.distance import door as serving
+from yarddial.distance import far_engine as near
 from yarddial.distance import server as looking_after
 from yarddial.distance import wire
+from yarddial.distance.coding import CodedLevels, CodedSamples, code_levels
 from yarddial.distance.far_engine import FarEngine
 from yarddial.distance.guest import OWN_MASK
 from yarddial.distance.identity import Identity, KnownComputer
@@ -131,15 +134,133 @@ def test_a_code_pairs_once_and_a_wrong_one_never(shed: Shed) -> None:
     at(shed, act)
 
 
-def test_a_code_is_void_after_so_many_tries(shed: Shed) -> None:
+def test_wrong_codes_slow_their_address_down_and_never_void_the_owners_code(shed: Shed) -> None:
     async def act(shed: Shed) -> None:
         code = read_code(shed.server.door.offer_pairing("control"))
-        for number in range(serving.CODE_TRIES):
+        for number in range(40):
             wrong = PairingCode(code.print_bits, (code.secret + 1 + number) % 2**35)
             with pytest.raises(FarRefused):
                 await pair_with("127.0.0.1", shed.port, wrong.text, "desk", "")
-        with pytest.raises(FarRefused):
+        # More codes in a second than any address is granted.
+        with pytest.raises(FarRefused, match="wait"):
             await pair_with("127.0.0.1", shed.port, code.text, "desk", "")
+        await asyncio.sleep(1.1)
+        known = await pair_with("127.0.0.1", shed.port, code.text, "desk", "")
+        assert shed.identity.who_comes_with(known.word) is not None
+
+    at(shed, act)
+
+
+def test_silent_connections_lock_nobody_out(shed: Shed) -> None:
+    """Three hundred that say nothing stand at the door, thirty behind their handshake; who is inside is heard, and a new one is paired at once."""
+
+    async def act(shed: Shed) -> None:
+        known = shed.known("couch")
+        _, reader, inside = await knock(known, wire.Hello(wire.WIRE_VERSION, "couch", known.word))
+        silent = [await asyncio.open_connection("127.0.0.1", shed.port) for _ in range(300)]
+        silent += [await asyncio.open_connection("127.0.0.1", shed.port, ssl=context()) for _ in range(30)]
+        code = shed.server.door.offer_pairing("listen")
+        began_s = time.monotonic()
+        await pair_with("127.0.0.1", shed.port, code, "desk", "")
+        assert time.monotonic() - began_s < 5.0
+        shed.engine.says.append(Stopped("still here"))
+        for _ in range(50):
+            length = wire.length_of(await asyncio.wait_for(reader.readexactly(4), 5.0), wire.MAX_TOLD)
+            if isinstance(told := wire.read_far(await reader.readexactly(length)), wire.ToldMessage):
+                break
+        assert wire.event_of(told) == Stopped("still here")  # type: ignore[arg-type]
+        for _, writer in (*silent, (reader, inside)):
+            writer.transport.abort()
+
+    at(shed, act)
+
+
+def test_two_computers_of_one_name_keep_their_own_rights_until_one_is_revoked(
+    shed: Shed, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(looking_after, "REVOKED_S", 0.1)
+
+    async def act(shed: Shed) -> None:
+        first, second = shed.known("fedora", "control"), shed.known("fedora", "listen")
+        assert [one.name for one in shed.identity.paired()] == ["fedora", "fedora (2)"]
+        far, other = FarEngine(first, "fedora"), FarEngine(second, "fedora")
+        far.send(Start(ADDRESS))
+        await until(lambda: far.is_linked and bool(shed.engine.asked))
+        other.send(Start("simulated:heron"))
+        await until(lambda: len(shed.server.guests) == 2)
+        assert {guest.who.name: guest.controls for guest in shed.server.guests.values()} == {
+            "fedora": True, "fedora (2)": False,
+        }  # fmt: skip
+        shed.identity.revoke("fedora")
+        began_s = time.monotonic()
+        await until(lambda: [guest.who.name for guest in shed.server.guests.values()] == ["fedora (2)"])
+        assert time.monotonic() - began_s < 1.0
+        assert not shed.links or len(shed.links) == 1
+        for engine in (far, other):
+            await asyncio.to_thread(engine.close)
+
+    at(shed, act)
+
+
+@pytest.mark.parametrize(
+    ("kind", "body"),
+    [
+        ("Hear", {"hear_hz": 1e6, "settings": {"way": "am", "low_hz": float("nan"), "high_hz": 3e3}}),
+        ("Hear", {"hear_hz": float("inf"), "settings": {"way": "am", "low_hz": -3e3, "high_hz": 3e3}}),
+        ("Show", {"id": 1, "half_span_hz": 1e3, "rows": 1 << 40, "column_s": 0.1}),
+        ("Show", {"id": 1, "half_span_hz": 1e3, "rows": 400, "column_s": 0.0}),
+        ("Measure", {"seconds_s": -1.0, "within_hz": 100.0}),
+        ("Sweep", {"settings": [[]] * 6_000, "width_hz": 3e3}),
+        ("Tune", {"requested": {"centre_hz": 1e6, "rate_hz": 1e15}, "middle_hz": 1e6, "half_width_hz": 1e3}),
+    ],
+)
+def test_a_value_out_of_bounds_ends_its_own_link_alone(shed: Shed, kind: str, body: dict[str, object]) -> None:
+    async def act(shed: Shed) -> None:
+        known, bystander = shed.known("desk"), shed.known("couch", "listen")
+        _, _, other = await knock(bystander, wire.Hello(wire.WIRE_VERSION, "couch", bystander.word))
+        _, _, writer = await knock(known, wire.Hello(wire.WIRE_VERSION, "desk", known.word))
+        writer.write(wire.frame(wire.Asked(1, 0, kind, body)))
+        await until(lambda: len(shed.links) == 1)
+        assert not shed.engine.asked
+        other.write(wire.frame(wire.Heard(0, 0, 0.0)))
+        await other.drain()
+        assert len(shed.links) == 1
+        writer.transport.abort()
+
+    at(shed, act)
+
+
+def test_whatever_a_far_computer_says_its_link_comes_back_by_itself(
+    shed: Shed, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Values that a decoder takes and a program trips over, of each kind of message."""
+    monkeypatch.setattr(near, "AGAIN_S", 0.01)
+    flat = CodedLevels((4,), code_levels(np.zeros((2, 2), np.float32)).data)
+    samples = CodedSamples(1.0, 8, 2, b"1234")
+    bad: list[wire.FromFar] = [
+        wire.ColumnsMessage(0, 0, 1e3, 0.1, flat, 0),
+        wire.ColumnsMessage(0, 0, 1e3, 0.1, CodedLevels((2, 2), b"no zlib"), 0),
+        wire.ToldMessage(0, 0, "Measured", {"": "Measured", "carrier": 7}),
+        wire.ToldMessage(0, 0, "Tuned", {"": "Tuned", "tuning": "none"}),
+        wire.ToldMessage(0, 0, "Noticed", {"": "Noticed", "lost": float("nan")}),
+        wire.ToldMessage(0, 0, "SweepDone", {"": "SweepDone", "reason": ["list"]}),
+        wire.ToldMessage(0, 0, "Nothing", {}),
+        wire.SoundMessage(0, 0, 1e12, 1e12, False, 0.0, True, None, 1 << 52, samples, 0),
+        wire.ChannelMessage(0, 0, 1e12, 0.0, 1, 1 << 52, samples, 0),
+    ]
+
+    async def act(shed: Shed) -> None:
+        far = FarEngine(shed.known(), "desk")
+        far.warm()
+        for message in bad:
+            links = far.links
+            await until(lambda: far.is_linked and bool(shed.links))
+            (guest,) = shed.server.guests.values()
+            guest.say(message)
+            await until(lambda links=links: far.links > links)  # type: ignore[misc]
+        assert far._thread is not None
+        assert far._thread.is_alive()
+        await asyncio.to_thread(far.close)
 
     at(shed, act)
 

@@ -13,7 +13,9 @@ import click
 
 from yarddial.cli.options import answer, json_option
 from yarddial.cli.program import Doors
+from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import DeviceBusy, NotWritten
+from yarddial.yard.plain_text import shown
 
 if TYPE_CHECKING:
     from yarddial.distance.identity import Identity
@@ -24,6 +26,28 @@ Description=Yard Dial: receivers for paired computers
 [Service]
 ExecStart={program} serve --listen {place}
 Restart=on-failure
+UMask=0077
+NoNewPrivileges=yes
+ProtectSystem=strict
+ProtectHome=read-only
+ReadWritePaths=-%h/.local/share/yard-dial -%h/.local/state/yard-dial -%h/.config/yard-dial
+PrivateTmp=yes
+ProtectKernelTunables=yes
+ProtectKernelModules=yes
+ProtectKernelLogs=yes
+ProtectControlGroups=yes
+ProtectClock=yes
+ProtectHostname=yes
+ProtectProc=invisible
+RestrictAddressFamilies=AF_INET AF_INET6 AF_UNIX AF_NETLINK
+RestrictNamespaces=yes
+RestrictRealtime=yes
+RestrictSUIDSGID=yes
+LockPersonality=yes
+SystemCallArchitectures=native
+SystemCallFilter=@system-service
+CapabilityBoundingSet=
+KeyringMode=private
 
 [Install]
 WantedBy=default.target
@@ -54,9 +78,17 @@ def command(
     host, port = host_and_port(listen, to_listen=True)
     if lists:
         computers = identity.paired()
-        text = "\n".join(f"{computer.name}  {computer.role}  since {computer.paired_utc}" for computer in computers)
+        text = "\n".join(
+            f"{computer.name}  {computer.mark}  {computer.role}  since {computer.paired_utc}" for computer in computers
+        )
         paired = [
-            {"name": computer.name, "role": computer.role, "paired_utc": computer.paired_utc} for computer in computers
+            {
+                "name": computer.name,
+                "mark": computer.mark,
+                "role": computer.role,
+                "paired_utc": computer.paired_utc,
+            }
+            for computer in computers
         ]
         answer(as_json, {"computers": paired}, text or "nobody may come yet: 'yard-dial serve --pair' shows a code")
         return
@@ -91,13 +123,21 @@ async def _serve(
     ready = {"address": place, "fingerprint": fingerprint_of(identity.certificate)}
     where = "this computer alone" if host.startswith("127.") or host in ("localhost", "::1") else "the network"
     text = f"serving at {place}, reached from {where}; Ctrl+C ends it"
-    if role is not None or not identity.paired():
+    if role is not None:
         ready["code"] = code = server.door.offer_pairing("listen" if role == "listen" else "control")
-        text += f"\npair within ten minutes, on the near computer: yard-dial pair THIS-COMPUTER:{port} {code}"
+        may = "may control the receivers" if role == "control" else "may listen, and control nothing"
+        text += (
+            f"\npair within ten minutes, on the near computer: yard-dial pair THIS-COMPUTER:{port} {code}"
+            f"\nwhoever uses the code {may}"
+        )
+    elif not identity.paired():
+        text += "\nnobody may come yet: 'yard-dial serve --pair' shows a code for one computer"
     answer(as_json, ready, text)
     sys.stdout.flush()
     if not as_json:
-        server.door.on_paired = lambda name: click.echo(f"{name} is paired; 'yard-dial serve --revoke' takes it back")
+        server.door.on_paired = lambda who: click.echo(
+            f"{shown(who.name)} ({who.mark}) is paired and may {who.role}; 'yard-dial serve --revoke' takes it back"
+        )
     async with door:
         with contextlib.suppress(asyncio.CancelledError):
             await server.serve()
@@ -107,9 +147,11 @@ def _installed(listen: str) -> Path:
     folder = Path.home() / ".config/systemd/user"
     path = folder / "yard-dial-serve.service"
     program = shutil.which("yard-dial") or f"{sys.executable} -m yarddial"
+    if path.is_symlink() or folder.is_symlink():
+        raise NotWritten(f"{path} is a link, or lies behind one: remove it, and install again")
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        path.write_text(UNIT.format(program=program, place=listen), encoding="utf-8")
     except OSError as error:
-        raise NotWritten(f"cannot write {path}: {error.strerror}") from error
+        raise NotWritten(f"cannot make {folder}: {error.strerror}; check its permissions") from error
+    write_whole(path, UNIT.format(program=program, place=listen).encode())
     return path

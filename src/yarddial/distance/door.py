@@ -2,8 +2,10 @@
 
 import asyncio
 import contextlib
+import socket
 import ssl
 import time
+from collections import Counter, deque
 from collections.abc import Awaitable, Callable
 
 from yarddial.distance import wire
@@ -12,12 +14,47 @@ from yarddial.distance.identity import Identity, PairedComputer, Role
 from yarddial.distance.pairing_code import PairingCode, new_code
 from yarddial.yard.fault_log import log_fault
 
-# A caller that has not identified itself by then is disconnected; at most this many wait at a time.
-DOOR_S, MAX_AT_DOOR = 5.0, 20
-# Each wrong code doubles the delay up to a maximum; a code expires after this many tries or this time.
-WRONG_S, MAX_WRONG_S, CODE_TRIES, CODE_LASTS_S = 0.5, 8.0, 20, 600.0
+# A caller that has not identified itself by then is disconnected.
+DOOR_S = 5.0
+# Callers before their handshake, and after it, that wait at a time; the oldest of the most crowded address makes room.
+MAX_UNKNOWN, MAX_AT_DOOR = 32, 20
+# Connections are taken at this interval, so that a flood leaves the guests their share of the processor.
+ACCEPTS_S = 0.001
+# Each wrong code from an address doubles the time until another one from there is looked at, up to a maximum.
+WRONG_S, MAX_WRONG_S, CODE_LASTS_S = 0.5, 8.0, 600.0
+# Codes that are looked at in a second, from all addresses; and addresses whose wrong codes are remembered.
+CODES_A_SECOND, MAX_PLACES = 10, 1_000
 Greet = Callable[[PairedComputer, wire.Hello, asyncio.StreamWriter], Awaitable[Guest]]
 Entertain = Callable[[Guest, asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]
+
+
+class _Caller:
+    """Somebody at the door: address, task, and whether its handshake is over."""
+
+    def __init__(self, connection: socket.socket, place: str) -> None:
+        self.connection, self.place = connection, place
+        self.task: asyncio.Task[None] | None = None
+        self.is_secured = False
+
+
+class Entrance:
+    """The listening sockets; closing them lets nobody new in."""
+
+    def __init__(self, sockets: tuple[socket.socket, ...], tasks: tuple[asyncio.Task[None], ...]) -> None:
+        self.sockets, self._tasks = sockets, tasks
+
+    def close(self) -> None:
+        """Stop listening."""
+        for task in self._tasks:
+            task.cancel()
+        for listener in self.sockets:
+            listener.close()
+
+    async def __aenter__(self) -> "Entrance":
+        return self
+
+    async def __aexit__(self, *_: object) -> None:
+        self.close()
 
 
 class Door:
@@ -28,17 +65,18 @@ class Door:
 
     def __init__(self, identity: Identity, name: str, welcome: Greet, entertain: Entertain) -> None:
         self._identity, self._name, self._welcome, self._entertain = identity, name, welcome, entertain
-        self._at_door = 0
-        self._wrong: dict[str, int] = {}
+        self._callers: list[_Caller] = []
+        # Wrong codes of an address, and when another one from there is looked at.
+        self._wrong: dict[str, tuple[int, float]] = {}
         self._code: tuple[PairingCode, Role, float] | None = None
-        self._code_tries = 0
+        self._codes_at_s: deque[float] = deque(maxlen=CODES_A_SECOND)
         self.accepted = self.refused = 0
-        self.on_paired: Callable[[str], None] = lambda name: None
+        self.on_paired: Callable[[PairedComputer], None] = lambda who: None
 
     def offer_pairing(self, role: Role) -> str:
         """Offer a code with which one computer may pair, once, for ten minutes."""
         code = new_code(self._identity.certificate)
-        self._code, self._code_tries = (code, role, time.monotonic()), 0
+        self._code = (code, role, time.monotonic())
         return code.text
 
     def context(self) -> ssl.SSLContext:
@@ -49,51 +87,108 @@ class Door:
         tls.num_tickets = 0
         return tls
 
-    async def listen(self, host: str, port: int) -> asyncio.Server:
-        """Open the door."""
-        return await asyncio.start_server(
-            self._come, host, port, ssl=self.context(), ssl_handshake_timeout=DOOR_S, limit=1 << 16
-        )
-
-    async def _come(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        """Somebody stands at the door."""
-        if self._at_door >= MAX_AT_DOOR:
-            writer.transport.abort()
-            return
-        self._at_door += 1
-        guest: Guest | None = None
+    async def listen(self, host: str, port: int) -> Entrance:
+        """Open the door; raises OSError."""
+        loop, tls = asyncio.get_running_loop(), self.context()
+        found = await loop.getaddrinfo(host or None, port, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)
+        listeners: list[socket.socket] = []
         try:
+            for family, kind, protocol, _, address in dict.fromkeys(found):
+                listener = socket.socket(family, kind, protocol)
+                listeners.append(listener)
+                listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                if family == socket.AF_INET6:
+                    listener.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
+                listener.bind(address)
+                listener.listen(128)
+                listener.setblocking(False)
+        except OSError:
+            for listener in listeners:
+                listener.close()
+            raise
+        tasks = tuple(loop.create_task(self._accept(listener, tls)) for listener in listeners)
+        return Entrance(tuple(listeners), tasks)
+
+    async def _accept(self, listener: socket.socket, tls: ssl.SSLContext) -> None:
+        loop = asyncio.get_running_loop()
+        while True:
             try:
-                guest = await asyncio.wait_for(self._greet(reader, writer), DOOR_S + MAX_WRONG_S)
-            finally:
-                self._at_door -= 1
+                connection, address = await loop.sock_accept(listener)
+            except OSError:
+                # No descriptor is free, or the caller has gone again.
+                await asyncio.sleep(0.1)
+                continue
+            connection.setblocking(False)
+            caller = _Caller(connection, str(address[0]))
+            self._callers.append(caller)
+            caller.task = loop.create_task(self._come(caller, tls))
+            self._make_room(MAX_UNKNOWN, is_secured=False)
+            await asyncio.sleep(ACCEPTS_S)
+
+    def _make_room(self, limit: int, *, is_secured: bool) -> None:
+        """Send the oldest caller of the most crowded address away when more than some wait."""
+        waiting = [caller for caller in self._callers if caller.is_secured is is_secured]
+        if len(waiting) <= limit:
+            return
+        crowds = Counter(caller.place for caller in waiting)
+        oldest = max(waiting, key=lambda caller: crowds[caller.place])
+        self._callers.remove(oldest)
+        if oldest.task is not None:
+            oldest.task.cancel()
+
+    async def _come(self, caller: _Caller, tls: ssl.SSLContext) -> None:
+        """Somebody stands at the door."""
+        loop = asyncio.get_running_loop()
+        reader = asyncio.StreamReader(limit=1 << 16, loop=loop)
+        protocol = asyncio.StreamReaderProtocol(reader, loop=loop)
+        writer: asyncio.StreamWriter | None = None
+        try:
+            transport, _ = await loop.connect_accepted_socket(
+                lambda: protocol, caller.connection, ssl=tls, ssl_handshake_timeout=DOOR_S
+            )
+            writer = asyncio.StreamWriter(transport, protocol, reader, loop)
+            caller.is_secured = True
+            self._make_room(MAX_AT_DOOR, is_secured=True)
+            guest = await asyncio.wait_for(self._greet(reader, writer, caller.place), DOOR_S + MAX_WRONG_S)
+            self._leave(caller)
             if guest is not None:
                 await self._entertain(guest, reader, writer)
         except (TimeoutError, wire.BadFrame, ValueError, OSError, asyncio.IncompleteReadError, ssl.SSLError):
             pass
-        except asyncio.CancelledError:
-            raise
         except Exception as fault:
             log_fault("serving a guest failed", fault)
         finally:
-            writer.transport.abort()
+            self._leave(caller)
+            if writer is not None:
+                writer.transport.abort()
+            caller.connection.close()
 
-    async def _greet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> Guest | None:
-        """Who is it? Nothing is told before that is known; a wrong word or code costs time."""
+    def _leave(self, caller: _Caller) -> None:
+        if caller in self._callers:
+            self._callers.remove(caller)
+
+    async def _greet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, place: str) -> Guest | None:
+        """Who is it? Nothing is told before that is known; a wrong code costs time."""
         hello = wire.read_near(await asyncio.wait_for(read_body(reader, wire.MAX_HELLO), DOOR_S))
         if not isinstance(hello, wire.Hello):
             return None
-        place = str((writer.get_extra_info("peername") or ("",))[0])
         if hello.version != wire.WIRE_VERSION:
             older = "older" if hello.version < wire.WIRE_VERSION else "newer"
             sentence = f"your program is {older} than the one on the far computer: bring both to the same version"
             await self._refuse(writer, sentence)
             return None
-        who, word = self._known(hello)
+        who = self._identity.who_comes_with(hello.word) if hello.word else None
+        word = ""
+        if not hello.word and hello.secret >= 0:
+            if (wait_s := self._wait_s(place)) > 0:
+                await self._refuse(writer, f"too many wrong codes came from your address: wait {wait_s:.0f} s")
+                return None
+            who, word = self._pair(hello)
+            if who is None:
+                self._slow_down(place)
         if who is None:
             self.refused += 1
-            self._wrong[place] = wrong = min(self._wrong.get(place, 0) + 1, 10)
-            await asyncio.sleep(min(WRONG_S * 2.0 ** (wrong - 1), MAX_WRONG_S))
+            await asyncio.sleep(min(WRONG_S, MAX_WRONG_S))
             await self._refuse(writer, "not known here, or the code is wrong, used or too old: ask for a new one")
             return None
         self._wrong.pop(place, None)
@@ -105,23 +200,38 @@ class Door:
             return None
         return await self._welcome(who, hello, writer)
 
-    def _known(self, hello: wire.Hello) -> tuple[PairedComputer | None, str]:
-        """Find the paired computer, with its password if it was paired just now."""
-        if hello.word:
-            return self._identity.who_comes_with(hello.word), ""
-        if self._code is None or hello.secret < 0:
+    def _wait_s(self, place: str) -> float:
+        """Time until a code from an address is looked at; 0 for at once. No number of tries voids the code itself."""
+        now_s = time.monotonic()
+        _, until_s = self._wrong.get(place, (0, 0.0))
+        if until_s > now_s:
+            return max(until_s - now_s, 1.0)
+        crowded = len(self._codes_at_s) == CODES_A_SECOND and now_s - self._codes_at_s[0] < 1.0
+        if crowded:
+            return 1.0
+        self._codes_at_s.append(now_s)
+        return 0.0
+
+    def _slow_down(self, place: str) -> None:
+        wrong, _ = self._wrong.pop(place, (0, 0.0))
+        wrong = min(wrong + 1, 10)
+        self._wrong[place] = (wrong, time.monotonic() + min(WRONG_S * 2.0 ** (wrong - 1), MAX_WRONG_S))
+        while len(self._wrong) > MAX_PLACES:
+            self._wrong.pop(next(iter(self._wrong)))
+
+    def _pair(self, hello: wire.Hello) -> tuple[PairedComputer | None, str]:
+        """Pair a caller that knows the code; with its new password."""
+        if self._code is None:
             return None, ""
         code, role, made_s = self._code
-        self._code_tries += 1
         if hello.secret != code.secret or time.monotonic() - made_s > CODE_LASTS_S:
-            if self._code_tries >= CODE_TRIES:
-                self._code = None
             return None, ""
         self._code = None
-        name = _plain_name(hello.name)
-        word = self._identity.pair(name, role)
-        self.on_paired(name)
-        return self._identity.who_comes_with(word), word
+        word = self._identity.pair(_plain_name(hello.name), role)
+        who = self._identity.who_comes_with(word)
+        if who is not None:
+            self.on_paired(who)
+        return who, word
 
     async def _refuse(self, writer: asyncio.StreamWriter, sentence: str) -> None:
         with contextlib.suppress(OSError):

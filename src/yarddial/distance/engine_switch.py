@@ -68,7 +68,8 @@ class EngineSwitch:
             far, address = self.far(command.address)
             wanted = self._here if not command.address.startswith(PREFIX) else far
             if wanted is None:
-                name = command.address.removeprefix(PREFIX).partition("/")[0]
+                place = command.address.removeprefix(PREFIX).partition("/")[0]
+                name = place.rpartition("@")[0] or place
                 sentence = f"the computer {name} is not known here: pair with it first, in the menu under Receiver"
                 self._events.append(Stopped(sentence, error="DeviceNotFound"))
                 return

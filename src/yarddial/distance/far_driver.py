@@ -7,7 +7,7 @@ from collections.abc import Callable
 import msgspec
 
 from yarddial.distance import wire
-from yarddial.distance.identity import KnownComputer
+from yarddial.distance.identity import KnownComputer, computer_at, place_of
 from yarddial.distance.knocking import FarRefused, FarUnreachable, knock
 from yarddial.drivers.protocol import (
     ActualSettings,
@@ -26,7 +26,7 @@ ONLY_FAR = "it is heard through the engine of its own computer: use it in a wind
 
 
 class FarDriver:
-    """Driver for receivers of paired computers; addresses are NAME/DRIVER:ADDRESS."""
+    """Driver for receivers of paired computers; addresses are NAME@MARK/DRIVER:ADDRESS."""
 
     name = "far"
 
@@ -38,10 +38,10 @@ class FarDriver:
         """Receivers of all paired computers; an unreachable computer is listed with the reason."""
         receivers_found: list[FoundReceiver] = []
         for computer in self._known():
-            asked_s, receivers = self._found.get(computer.name, (float("-inf"), ()))
+            asked_s, receivers = self._found.get(computer.fingerprint, (float("-inf"), ()))
             if time.monotonic() - asked_s > FRESH_S:
                 receivers = self._ask(computer)
-                self._found[computer.name] = (time.monotonic(), receivers)
+                self._found[computer.fingerprint] = (time.monotonic(), receivers)
             receivers_found += receivers
         return tuple(receivers_found)
 
@@ -50,16 +50,17 @@ class FarDriver:
         try:
             welcome, _ = asyncio.run(_visit(computer, self._own_name, ""))
         except (FarUnreachable, FarRefused) as error:
-            return (FoundReceiver(f"{computer.name}/", computer.name, where, state="missing", why=str(error)),)
+            return (FoundReceiver(f"{place_of(computer)}/", computer.name, where, state="missing", why=str(error)),)
         return tuple(
-            msgspec.structs.replace(receiver, address=f"{computer.name}/{address}", bus=where)
+            msgspec.structs.replace(receiver, address=f"{place_of(computer)}/{address}", bus=where)
             for address, receiver in welcome.receivers
         )
 
     def open(self, address: str, time: TimeSource) -> Device:
         """Capabilities of the receiver, without samples. Raises DeviceNotFound."""
-        name, _, rest = address.partition("/")
-        computer = next((known_computer for known_computer in self._known() if known_computer.name == name), None)
+        place, _, rest = address.partition("/")
+        computer = computer_at(place, self._known())
+        name = place.rpartition("@")[0] or place
         if computer is None:
             raise DeviceNotFound(f"the computer {name} is not known here: pair with it first")
         try:

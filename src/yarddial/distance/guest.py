@@ -62,7 +62,7 @@ class Guest:
         # Since when its link is broken; None while connected.
         self.away_since_s: float | None = None
         # Its transport, to disconnect it.
-        self.transport: asyncio.BaseTransport | None = None
+        self.transport: asyncio.WriteTransport | None = None
         self.send_now: Callable[[], None] = lambda: None
         # Recording being transferred to it, and the next byte.
         self.fetches: StoredRecording | None = None

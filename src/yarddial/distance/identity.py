@@ -7,7 +7,7 @@ import hashlib
 import hmac
 import os
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Literal, TypeVar
@@ -21,15 +21,22 @@ from yarddial.yard.errors import NotWritten, YardDialError
 T = TypeVar("T")
 Role = Literal["listen", "control"]
 CERTIFICATE_YEARS = 30
+# Digits of a certificate's fingerprint in an address: 64 bits.
+MARK_DIGITS = 16
 
 
 class PairedComputer(msgspec.Struct, frozen=True):
-    """A paired guest: its name, role, and the hash of its password."""
+    """A paired guest: its name, role, and the hash of its password, which alone is its identity."""
 
     name: str
     role: Role
     word_print: str
     paired_utc: str = ""
+
+    @property
+    def mark(self) -> str:
+        """The first signs of its identity, to tell two of one name apart."""
+        return mark_of(self.word_print)
 
 
 class KnownComputer(msgspec.Struct, frozen=True):
@@ -40,6 +47,11 @@ class KnownComputer(msgspec.Struct, frozen=True):
     port: int
     fingerprint: str
     word: str
+
+    @property
+    def mark(self) -> str:
+        """The first signs of its certificate's fingerprint, to be compared by eye."""
+        return mark_of(self.fingerprint)
 
 
 class Identity:
@@ -86,10 +98,14 @@ class Identity:
         return _read(self._paired_path, tuple[PairedComputer, ...], lambda: ())
 
     def pair(self, name: str, role: Role) -> str:
-        """Pair a computer and return its password, of which only a hash is kept."""
+        """Pair a computer and return its password, of which only a hash is kept.
+
+        A name that is taken gets a number: no pairing replaces another, which keeps its own rights until it is revoked.
+        """
         word = secrets.token_urlsafe(32)
-        others = [guest for guest in self.paired() if guest.name != name]
-        computer = PairedComputer(name, role, _print_of(word), clock.utc_text())
+        others = self.paired()
+        free = _free_name(name, {guest.name for guest in others})
+        computer = PairedComputer(free, role, _print_of(word), clock.utc_text())
         _write_private(self._paired_path, msgspec.json.encode((*others, computer)))
         return word
 
@@ -126,10 +142,23 @@ class KnownComputers:
         return next((computer for computer in self.all() if computer.name == name), None)
 
     def add(self, computer: KnownComputer) -> None:
-        """Add a computer, replacing one of the same name; raises NotWritten."""
-        others = [known for known in self.all() if known.name != computer.name]
+        """Add a computer, replacing what was known of its certificate; raises NotWritten.
+
+        Raises BadIdentity for a name by which another computer is known: `far:NAME` would then mean both.
+        """
+        taken = self.named(computer.name)
+        if taken is not None and taken.fingerprint != computer.fingerprint:
+            raise BadIdentity(
+                f"another computer is known as {computer.name} ({taken.mark}, at {taken.host}), and this one is "
+                f"{computer.mark}: give it another name, or forget the other one first"
+            )
+        others = [known for known in self.all() if known.fingerprint != computer.fingerprint]
         self._path.parent.mkdir(parents=True, exist_ok=True)
         _write_private(self._path, msgspec.json.encode((*others, computer)))
+
+    def at(self, place: str) -> KnownComputer | None:
+        """The computer of an address; see `computer_at`."""
+        return computer_at(place, self.all())
 
     def forget(self, name: str) -> None:
         """Forget a computer."""
@@ -138,6 +167,33 @@ class KnownComputers:
 
 class BadIdentity(YardDialError):
     """A file of keys or computers that cannot be read."""
+
+
+def place_of(computer: KnownComputer) -> str:
+    """Place of a computer in an address: NAME@MARK. The mark counts; the name is for people."""
+    return f"{computer.name}@{computer.fingerprint[:MARK_DIGITS]}"
+
+
+def computer_at(place: str, known: Iterable[KnownComputer]) -> KnownComputer | None:
+    """The computer at a place: by its certificate whatever it is called now, or by its name alone."""
+    _, at, mark = place.rpartition("@")
+    if at and len(mark) == MARK_DIGITS:
+        return next((computer for computer in known if computer.fingerprint.startswith(mark)), None)
+    return next((computer for computer in known if computer.name == place), None)
+
+
+def mark_of(digits: str) -> str:
+    """Twelve hexadecimal digits of a fingerprint in groups of four."""
+    return "-".join(digits[place : place + 4] for place in (0, 4, 8))
+
+
+def _free_name(name: str, taken: set[str]) -> str:
+    if name not in taken:
+        return name
+    number = 2
+    while f"{name} ({number})" in taken:
+        number += 1
+    return f"{name} ({number})"
 
 
 def _print_of(word: str) -> str:

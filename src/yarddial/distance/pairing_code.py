@@ -1,7 +1,7 @@
 """Short code for pairing: the certificate's fingerprint and a one-time secret.
 
-Twenty characters in groups of four: 60 bits of the certificate's SHA-256, 35 of a secret, five of a checksum. They are
-digits and letters without I, L, O and U.
+Twenty-four characters in groups of four: 80 bits of the certificate's SHA-256, 35 of a secret, five of a checksum.
+They are digits and letters without I, L, O and U.
 """
 
 import hashlib
@@ -12,7 +12,8 @@ import msgspec
 from yarddial.yard.errors import YardDialError
 
 SIGNS = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
-PRINT_BITS, SECRET_BITS, CHECK_BITS = 60, 35, 5
+PRINT_BITS, SECRET_BITS, CHECK_BITS = 80, 35, 5
+SIGN_COUNT = (PRINT_BITS + SECRET_BITS + CHECK_BITS) // 5
 _CONFUSABLE = str.maketrans("ILOU", "110V")
 
 
@@ -31,8 +32,8 @@ class PairingCode(msgspec.Struct, frozen=True):
         """The code as shown and typed."""
         whole = ((self.print_bits << SECRET_BITS) | self.secret) << CHECK_BITS
         whole |= _check(self.print_bits, self.secret)
-        signs = "".join(SIGNS[(whole >> (5 * place)) & 31] for place in range(19, -1, -1))
-        return "-".join(signs[first : first + 4] for first in range(0, 20, 4))
+        signs = "".join(SIGNS[(whole >> (5 * place)) & 31] for place in range(SIGN_COUNT - 1, -1, -1))
+        return "-".join(signs[first : first + 4] for first in range(0, SIGN_COUNT, 4))
 
     def fits(self, certificate: bytes) -> bool:
         """True when a certificate (DER) is the intended one."""
@@ -47,8 +48,8 @@ def new_code(certificate: bytes) -> PairingCode:
 def read_code(text: str) -> PairingCode:
     """Read a typed code: lower case, blanks and look-alikes are accepted. Raises BadPairingCode."""
     plain = "".join(sign for sign in text.upper().translate(_CONFUSABLE) if sign not in "- \t\n")
-    if len(plain) != 20 or any(sign not in SIGNS for sign in plain):
-        raise BadPairingCode("a pairing code has five groups of four digits or letters: look at the far computer")
+    if len(plain) != SIGN_COUNT or any(sign not in SIGNS for sign in plain):
+        raise BadPairingCode("a pairing code has six groups of four digits or letters: look at the far computer")
     whole = 0
     for sign in plain:
         whole = whole << 5 | SIGNS.index(sign)

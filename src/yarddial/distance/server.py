@@ -23,7 +23,7 @@ POLLS_S, STATE_S = 0.01, 5.0
 # Time to wait for a guest whose link broke, before its work ends.
 WAITS_S = 120.0
 # A revoked guest is disconnected within this time.
-REVOKED_S = 2.0
+REVOKED_S = 0.5
 # Maximum number of slow requests (recordings, receivers) at a time.
 MAX_ERRANDS = 16
 # A guest must acknowledge at least this often.
@@ -75,9 +75,11 @@ class Server:
 
     async def _welcome(self, who: PairedComputer, hello: wire.Hello, writer: asyncio.StreamWriter) -> Guest:
         guest = self.guests.get(hello.session)
-        is_resumed = guest is not None and guest.who.name == who.name
+        is_resumed = guest is not None and guest.who.word_print == who.word_print
         if guest is None or not is_resumed:
-            for former in [candidate for candidate in self.guests.values() if candidate.who.name == who.name]:
+            for former in [
+                candidate for candidate in self.guests.values() if candidate.who.word_print == who.word_print
+            ]:
                 if former.away_since_s is not None:
                     # The computer restarted: nobody will resume its former session.
                     self._let_go(former)
@@ -268,14 +270,22 @@ class Server:
                 self._let_go(guest)
         if self.guests and now_s - self._checked_s > REVOKED_S:
             self._checked_s = now_s
-            still = {paired_guest.name for paired_guest in self._identity.paired()}
+            # By identity, never by name; and with the rights of now.
+            still = {paired_guest.word_print: paired_guest for paired_guest in self._identity.paired()}
             for guest in list(self.guests.values()):
-                if guest.who.name not in still:
+                now = still.get(guest.who.word_print)
+                if now is None:
                     self._let_go(guest)
+                elif now != guest.who:
+                    guest.who = now
+                    guest.controls = guest.controls and now.role == "control"
+                    self._tell_who()
 
     def _let_go(self, guest: Guest) -> None:
         self.guests.pop(guest.session, None)
         self.work.end_all_of(guest)
+        if guest.transport is not None:
+            guest.transport.abort()
         if not self.guests:
             self._engine.send(Stop())
         self._tell_who()
