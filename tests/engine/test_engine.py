@@ -5,10 +5,11 @@ import pytest
 
 from yarddial import wiring
 from yarddial.drivers.protocol import RequestedSettings
-from yarddial.engine.commands import Cancel, Measure, Show, Start, Stop, Tune
+from yarddial.engine.commands import Cancel, Hear, Measure, RecordSamples, Show, Start, Stop, Tune
 from yarddial.engine.engine import Engine
 from yarddial.engine.events import (
     Event,
+    JobFailed,
     Measured,
     Noticed,
     NotMeasured,
@@ -20,6 +21,7 @@ from yarddial.engine.events import (
     TuneRefused,
 )
 from yarddial.engine.taps.picture import Picture
+from yarddial.yard.demodulation import DemodulationSettings
 
 SHOWN_HZ = 130e6 - 3_066.6
 LOOK = Tune(RequestedSettings(129.7e6, 2.048e6, "ladder"), SHOWN_HZ, 10_000.0, job=1, id=1)
@@ -148,3 +150,19 @@ def test_another_receiver_is_not_tuned_as_the_one_before_it(engine: Engine, even
     assert not of(events, Tuned)
     engine.step()
     assert not of(events, Noticed)
+
+
+def test_a_request_that_the_engine_trips_over_ends_alone(engine: Engine, events: list[Event]) -> None:
+    """Marks that are no list, and a filter without an edge: each job hears of its own end, the receiver goes on."""
+    engine.handle(Measure(4.0, 1_000.0, tuning=1, job=5, id=5))
+    engine.handle(RecordSamples("unused", 10e6, 8, False, {"annotations": -1.0}, tuning=1, job=6, id=6))
+    endless = DemodulationSettings(demodulation="am", low_hz=float("nan"), high_hz=3e3)
+    engine.handle(Hear(SHOWN_HZ, endless, job=7, id=7))
+    while not of(events, Measured):
+        engine.step()
+    failed = {event.job: event for event in events if isinstance(event, JobFailed)}
+    assert set(failed) == {6, 7}
+    assert "begin it again" in failed[6].why
+    assert "Traceback" in failed[7].details
+    assert engine.running
+    assert not of(events, Stopped)

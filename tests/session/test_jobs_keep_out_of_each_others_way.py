@@ -163,3 +163,21 @@ def test_first_light_gives_the_receiver_back_running(yard: JobYard) -> None:
     session.device_check.cancel()
     assert session.live_receiver.wanted
     assert yard.has_come_back() == []
+
+
+def test_a_fault_in_one_jobs_work_ends_that_job_with_a_reason_and_the_receiver_goes_on(
+    yard: JobYard, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = yard.session
+
+    def broken(*_: object) -> bool:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr("yarddial.engine.taps.gain_sweep.GainSweep.push", broken)
+    yard.begin("gain_sweep")
+    yard.polls(60)
+    assert session.levels.fraction is None
+    assert "gain_sweep" not in yard.under_way()
+    assert session.live_receiver.is_tuned
+    # The next job has the receiver as if nothing had been.
+    assert session.levels.why_not_sweep() == ""
