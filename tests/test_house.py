@@ -274,3 +274,17 @@ def test_a_comment_over_two_lines_gives_its_source() -> None:
                 wrong.append(f"{path.name}:{number - len(block)}")
             block = []
     assert wrong == [], "two lines say why; more of it belongs into the docstring, with its source"
+
+
+def test_only_one_room_prints() -> None:
+    """What is printed goes through `cli/output.py`; the three lines that come before it spell their text out."""
+    prints: list[str] = []
+    for path in (ROOT / "src").rglob("*.py"):
+        for node in ast.walk(tree_of(path)):
+            if isinstance(node, ast.Call) and ast.unparse(node.func) in ("print", "click.echo", "click.secho"):
+                prints.append(f"{path.relative_to(ROOT / 'src' / 'yarddial')}: {ast.unparse(node.args[0])[:30]}")
+    assert sorted(place.partition(":")[0] for place in prints) == [
+        "__main__.py", "cli/output.py", "cli/output.py", "ui/start.py", "ui/start.py",
+    ]  # fmt: skip
+    outside = [place for place in prints if not place.startswith("cli/output.py")]
+    assert all("shown(" in place or "window painted" in place for place in outside)

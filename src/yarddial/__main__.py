@@ -61,11 +61,12 @@ class Entrance:
         from yarddial import wiring
         from yarddial.ui.start import WindowOptions, open_window
         from yarddial.yard.errors import YardDialError
+        from yarddial.yard.plain_text import shown
 
         try:
             session = wiring.demo_session() if demo else wiring.own_session(file)
         except YardDialError as error:
-            print(error, file=sys.stderr)
+            print(shown(str(error)), file=sys.stderr)
             return 2
         return open_window(session, WindowOptions(**options), wiring.OwnFiles())
 

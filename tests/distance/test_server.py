@@ -152,7 +152,7 @@ def test_wrong_codes_slow_their_address_down_and_never_void_the_owners_code(shed
 
 
 def test_silent_connections_lock_nobody_out(shed: Shed) -> None:
-    """Three hundred that say nothing stand at the door, thirty behind their handshake; who is inside is heard, and a new one is paired at once."""
+    """Three hundred say nothing, thirty of them behind their handshake; the guest hears on, a new one is paired."""
 
     async def act(shed: Shed) -> None:
         known = shed.known("couch")

@@ -5,6 +5,7 @@ from pathlib import Path
 import click
 
 from yarddial.cli.options import answer, json_option, positive
+from yarddial.cli.output import say
 from yarddial.cli.program import Doors
 
 
@@ -34,9 +35,9 @@ def command(
     for result in run.results():
         results.append(result)
         if not as_json:
-            click.echo(f"{result.verdict:<8}{result.name}: {result.detail}")
+            say(f"{result.verdict:<8}{result.name}: {result.detail}")
             for line in filter(None, (result.fix, result.remedy)):
-                click.echo(f"{'':<8}{line}")
+                say(f"{'':<8}{line}")
     verdict = overall(results)
     values = {
         "device": device,

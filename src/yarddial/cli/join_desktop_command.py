@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from yarddial.cli.output import say
 from yarddial.yard.errors import NotWritten
 
 DESKTOP_FILES = Path(__file__).parent / "desktop_files"
@@ -42,7 +43,7 @@ def command(leave: bool, share: Path | None) -> int:
         if tool_path and (share / folder).is_dir():
             subprocess.run([tool_path, str(share / folder)], check=False, capture_output=True, timeout=60)
     entry = share / PLACES["yard-dial.desktop"]
-    click.echo("The menu entry is gone." if leave else f"Yard Dial stands in the menu ({entry}).")
+    say("The menu entry is gone." if leave else f"Yard Dial stands in the menu ({entry}).")
     return 0
 
 

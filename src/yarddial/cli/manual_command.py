@@ -2,6 +2,7 @@
 
 import click
 
+from yarddial.cli.output import say
 from yarddial.yard.manual.pages import PAGES, search, text_of, title_of
 
 
@@ -13,13 +14,13 @@ def command(page: str, words: str) -> int:
     if words:
         matches = search(words)
         for match in matches:
-            click.echo(f"{match.page:<12} {match.line}")
+            say(f"{match.page:<12} {match.line}")
         if not matches:
-            click.echo("nothing found: try fewer or other words", err=True)
+            say("nothing found: try fewer or other words", is_error=True)
         return 0 if matches else 1
     if not page:
         for name in PAGES:
-            click.echo(f"{name:<12} {title_of(name)}")
+            say(f"{name:<12} {title_of(name)}")
         return 0
-    click.echo(text_of(page), nl=False)
+    say(text_of(page), ends_line=False)
     return 0

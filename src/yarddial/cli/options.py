@@ -1,7 +1,6 @@
 """Shared options and arguments: frequencies, converters, recordings, and the printing of an answer."""
 
 import contextlib
-import json
 import math
 import sys
 from collections.abc import Callable, Iterator
@@ -10,6 +9,7 @@ from typing import Any, TypeVar
 
 import click
 
+from yarddial.cli.output import say, say_json
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.frequency_conversion import Stage, parse_ppm, parse_stage
@@ -97,7 +97,10 @@ def waiting(what: str) -> Iterator[None]:
 
 def answer(as_json: bool, values: dict[str, Any], sentence: str) -> None:
     """Print the JSON object or the human answer, nothing else."""
-    click.echo(json.dumps(_finite(values), ensure_ascii=False) if as_json else sentence)
+    if as_json:
+        say_json(_finite(values))
+    else:
+        say(sentence)
 
 
 def _finite(value: Any) -> Any:

@@ -5,6 +5,7 @@ import platform
 
 import click
 
+from yarddial.cli.output import say
 from yarddial.cli.program import Doors
 
 
@@ -21,4 +22,4 @@ def command(doors: Doors, host: str, code: str, name: str) -> None:
     place, port = host_and_port(host)
     known = asyncio.run(pair_with(place, port, code, platform.node() or "near computer", name))
     doors.known_computers().add(known)
-    click.echo(f"paired with {known.name}; its receivers are among those of 'yard-dial devices' and of the window")
+    say(f"paired with {known.name}; its receivers are among those of 'yard-dial devices' and of the window")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 import click
 
+from yarddial.cli.output import say
 from yarddial.yard.errors import YardDialError
 
 if TYPE_CHECKING:
@@ -147,16 +148,16 @@ def run(arguments: list[str], doors: Doors | None = None) -> int:
     except click.exceptions.Exit as done:
         return done.exit_code
     except click.Abort:
-        click.echo("stopped", err=True)
+        say("stopped", is_error=True)
         return 1
     except click.ClickException as error:
-        click.echo(_one_line(error.format_message()), err=True)
+        say(_one_line(error.format_message()), is_error=True)
         return 2
     except NoCarrier as error:
-        click.echo(_one_line(str(error)), err=True)
+        say(_one_line(str(error)), is_error=True)
         return 1
     except YardDialError as error:
-        click.echo(_one_line(str(error)), err=True)
+        say(_one_line(str(error)), is_error=True)
         return 2
     except BrokenPipeError:
         sys.stderr.close()

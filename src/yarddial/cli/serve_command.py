@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import click
 
 from yarddial.cli.options import answer, json_option
+from yarddial.cli.output import say
 from yarddial.cli.program import Doors
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import DeviceBusy, NotWritten
@@ -135,7 +136,7 @@ async def _serve(
     answer(as_json, ready, text)
     sys.stdout.flush()
     if not as_json:
-        server.door.on_paired = lambda who: click.echo(
+        server.door.on_paired = lambda who: say(
             f"{shown(who.name)} ({who.mark}) is paired and may {who.role}; 'yard-dial serve --revoke' takes it back"
         )
     async with door:

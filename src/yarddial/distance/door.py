@@ -37,7 +37,7 @@ class _Caller:
         self.is_secured = False
 
 
-class Entrance:
+class OpenDoor:
     """The listening sockets; closing them lets nobody new in."""
 
     def __init__(self, sockets: tuple[socket.socket, ...], tasks: tuple[asyncio.Task[None], ...]) -> None:
@@ -50,7 +50,7 @@ class Entrance:
         for listener in self.sockets:
             listener.close()
 
-    async def __aenter__(self) -> "Entrance":
+    async def __aenter__(self) -> "OpenDoor":
         return self
 
     async def __aexit__(self, *_: object) -> None:
@@ -87,7 +87,7 @@ class Door:
         tls.num_tickets = 0
         return tls
 
-    async def listen(self, host: str, port: int) -> Entrance:
+    async def listen(self, host: str, port: int) -> OpenDoor:
         """Open the door; raises OSError."""
         loop, tls = asyncio.get_running_loop(), self.context()
         found = await loop.getaddrinfo(host or None, port, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)
@@ -107,7 +107,7 @@ class Door:
                 listener.close()
             raise
         tasks = tuple(loop.create_task(self._accept(listener, tls)) for listener in listeners)
-        return Entrance(tuple(listeners), tasks)
+        return OpenDoor(tuple(listeners), tasks)
 
     async def _accept(self, listener: socket.socket, tls: ssl.SSLContext) -> None:
         loop = asyncio.get_running_loop()

@@ -13,7 +13,7 @@ from yarddial.yard.bands import Band
 from yarddial.yard.errors import BadStation, YardDialError
 from yarddial.yard.frequency import parse_frequency
 from yarddial.yard.modes import ALL_MODES
-from yarddial.yard.plain_text import shown
+from yarddial.yard.plain_text import csv_cell, shown
 
 COLUMNS = ("name", "low_hz", "high_hz", "kind", "mode", "source")
 MODE_KEYS = tuple(mode.key for mode in ALL_MODES)
@@ -43,7 +43,7 @@ def write_bands(path: Path, bands: Sequence[Band]) -> None:
     out = io.StringIO()
     writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
     writer.writeheader()
-    writer.writerows(rows)
+    writer.writerows({key: csv_cell(cell) for key, cell in row.items()} for row in rows)
     write_whole(path, out.getvalue().encode())
 
 

@@ -4,6 +4,7 @@ from html import escape
 
 from yarddial.yard.card import LO_SIDES, PITCH_HZ, Card, groupings
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number
+from yarddial.yard.plain_text import markdown_text
 
 
 def card_rows(card: Card) -> tuple[tuple[str, str, str], ...]:
@@ -114,15 +115,18 @@ def _swapped(card: Card) -> list[tuple[str, str, str]]:
 
 def card_markdown(card: Card) -> str:
     """Format the settings card as Markdown."""
-    lines = [f"# {_title(card)}", "", f"{_subtitle(card)}", "", "| set | to | meaning |", "| --- | --- | --- |"]
-    lines += [f"| {name} | `{value}` | {meaning} |" for name, value, meaning in card_rows(card)]
+    title, subtitle = markdown_text(_title(card)), markdown_text(_subtitle(card))
+    lines = [f"# {title}", "", subtitle, "", "| set | to | meaning |", "| --- | --- | --- |"]
+    lines += [
+        f"| {markdown_text(name)} | `{value}` | {markdown_text(meaning)} |" for name, value, meaning in card_rows(card)
+    ]
     if card.offset_added_to_dial_hz:
         lines += [
             "",
             "The offset in every grouping: " + ", ".join(f"`{g}`" for g in groupings(card.offset_added_to_dial_hz)),
         ]
     lines += ["", "## Which convention does the program use?", ""]
-    lines += [f"- **{what}** {reading}" for what, reading in card.tests()]
+    lines += [f"- **{markdown_text(what)}** {markdown_text(reading)}" for what, reading in card.tests()]
     return "\n".join(lines) + "\n"
 
 

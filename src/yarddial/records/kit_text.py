@@ -4,6 +4,8 @@ from collections.abc import Iterable
 from html import escape
 from typing import Protocol
 
+from yarddial.yard.plain_text import markdown_text
+
 
 class Section(Protocol):
     """A heading and its lines."""
@@ -21,9 +23,9 @@ class Section(Protocol):
 
 def kit_markdown(name: str, sections: Iterable[Section]) -> str:
     """Markdown with a box to tick before each line."""
-    text = [f"# {name}: what must lie on the table", ""]
+    text = [f"# {markdown_text(name)}: what must lie on the table", ""]
     for section in sections:
-        text += [f"## {section.title}", "", *(f"- [ ] {line}" for line in section.lines), ""]
+        text += [f"## {section.title}", "", *(f"- [ ] {markdown_text(line)}" for line in section.lines), ""]
     return "\n".join(text)
 
 

@@ -12,6 +12,7 @@ from yarddial.records.entry import Entry
 from yarddial.records.log_data import log_builtins
 from yarddial.records.whole_file import reason
 from yarddial.yard.errors import NotWritten
+from yarddial.yard.plain_text import csv_cell
 
 COLUMNS = ("id", "at_utc", "station", "kind", "route", "method", "reference", "temperature_c", "text")
 ENDINGS = (".csv", ".jsonl")
@@ -42,7 +43,7 @@ def export_log(entries: Iterable[Entry], path: Path) -> int:
             for entry in entries:
                 row = {name: getattr(entry, name) for name in COLUMNS}
                 if table is not None:
-                    table.writerow(["" if value is None else value for value in row.values()])
+                    table.writerow([csv_cell(value) for value in row.values()])
                 else:
                     file.write(json.dumps({**row, "data": log_builtins(entry.data)}, ensure_ascii=False) + "\n")
                 count += 1

@@ -21,7 +21,7 @@ from yarddial.yard.observation import (
     lasting_error_of,
     tells_of_centre,
 )
-from yarddial.yard.plain_text import shown
+from yarddial.yard.plain_text import csv_cell, shown
 
 COLUMNS = ("reference_hz", "reference_sigma_hz", "measured_hz", "sigma_hz", "through")
 # Optional columns; an empty cell keeps the default.
@@ -84,7 +84,7 @@ def write_observations(file: Path, observations: Sequence[Observation], residual
         }
         if residuals_hz:
             row["residual_hz"] = f"{residuals_hz[i]:.4f}"
-        writer.writerow(row)
+        writer.writerow({key: csv_cell(cell) for key, cell in row.items()})
     write_whole(file, out.getvalue().encode())
 
 

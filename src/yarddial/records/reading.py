@@ -15,7 +15,7 @@ import msgspec
 
 from yarddial.records.whole_file import reason
 from yarddial.yard.errors import YardDialError
-from yarddial.yard.plain_text import shown, shown_in
+from yarddial.yard.plain_text import from_csv, shown, shown_in
 
 # Longest message that people read.
 MAX_LETTERS = 300
@@ -126,7 +126,8 @@ def read_rows(
         missing = [column for column in columns if column not in (rows.fieldnames or [])]
         if missing:
             raise error(f"{name} has no column '{missing[0]}': its first line must name {', '.join(columns)}")
-        yield from enumerate(rows, 1)
+        for number, row in enumerate(rows, 1):
+            yield number, {key: from_csv(cell) if isinstance(cell, str) else cell for key, cell in row.items()}
     except csv.Error as failed:
         raise error(cut(f"{name} is no readable CSV: {one_line_of(failed)}")) from failed
 

@@ -9,6 +9,7 @@ from yarddial.records.reading import STRONG_SIGNALS_FILE, cut, read_rows
 from yarddial.records.whole_file import write_whole
 from yarddial.yard.errors import BadObservations, YardDialError
 from yarddial.yard.frequency import parse_frequency
+from yarddial.yard.plain_text import csv_cell
 from yarddial.yard.strong import Strong
 
 COLUMNS = ("frequency_hz", "level_dbm", "name")
@@ -32,9 +33,9 @@ def write_strong(path: Path, signals: Sequence[Strong]) -> None:
             (
                 repr(signal.frequency_hz),
                 f"{signal.level_dbm:.1f}",
-                signal.name,
+                csv_cell(signal.name),
                 f"{signal.width_hz:.0f}",
-                signal.antenna,
+                csv_cell(signal.antenna),
             )
         )
     write_whole(path, out.getvalue().encode())

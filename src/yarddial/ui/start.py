@@ -13,6 +13,7 @@ from yarddial.ui.main_window import MainWindow
 from yarddial.ui.opener import Files
 from yarddial.ui.theme import lettering, style
 from yarddial.ui.theme.palette import DAY, NIGHT
+from yarddial.yard.plain_text import shown
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -85,7 +86,7 @@ def _when_painted(window: MainWindow, picture: "Path | None", say: bool) -> None
             QTimer.singleShot(SETTLES_MS, taken)
             return
         if not window.grab().save(str(picture)):
-            print(f"cannot write {picture}: choose another name ending in .png", file=sys.stderr)
+            print(shown(f"cannot write {picture}: choose another name ending in .png"), file=sys.stderr)
         window.close()
 
     QTimer.singleShot(0, painted)

@@ -14,6 +14,7 @@ import msgspec
 from yarddial.analysis.board.row import BandRow
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.frequency import format_bound, format_hertz, format_sigma
+from yarddial.yard.plain_text import csv_cell, markdown_text
 
 COLUMNS = ("band", "low_hz", "high_hz", "kind", "route", "reached", "mode", "error_hz", "sigma_hz", "measured",
            "bears_hz", "ghosts", "verdict", "sentence", "todo", "proof_utc", "proof")  # fmt: skip
@@ -57,26 +58,26 @@ def report_csv(report: Report) -> str:
     writer.writerow(COLUMNS)
     for row in report.rows:
         band, known = row.band, row.state is not None
-        writer.writerow([
+        writer.writerow(csv_cell(cell) for cell in (
             band.name, band.low_hz, band.high_hz, band.kind, row.route, row.reached, row.mode.key,
             row.error_hz if known else "", row.sigma_hz if known else "", "yes" if row.is_measured else "no",
             row.mode.tolerance_hz, len(row.ghosts), row.mark, row.verdict, row.todo,
             row.proof.at_utc if row.proof else "", row.proof.text if row.proof else "",
-        ])  # fmt: skip
+        ))  # fmt: skip
     return out.getvalue()
 
 
 def report_markdown(report: Report) -> str:
     """Write a table and one picture of all bands; the picture's data is at the end, so that the text stays readable."""
     lines = [
-        f"# {report.station}: every band",
+        f"# {markdown_text(report.station)}: every band",
         "",
         f"{_moment(report.made_utc)}, region {report.region}. {report.summary}",
         "",
     ]
     lines += ["| " + " | ".join(HEADINGS) + " |", "|" + " --- |" * len(HEADINGS)]
     for row in report.rows:
-        lines.append("| " + " | ".join(cell.replace("|", "\\|") for cell in _cells(row)) + " |")
+        lines.append("| " + " | ".join(markdown_text(cell) for cell in _cells(row)) + " |")
     lines += ["", f"![Dial error of every band, full width being what its mode allows][dials]\n\n{RULES}", ""]
     return "\n".join([*lines, f"[dials]: {_as_address(dials_svg(report.rows, names=True))}", ""])
 
