@@ -1,5 +1,6 @@
 """Composition of the program: drivers, logs and files are joined here and nowhere else; it knows no window."""
 
+import os
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -350,7 +351,7 @@ def own_session(path: "Path | None") -> Session:
     """Session on a station file, or on the person's own yard, which is empty at first."""
     if path is None:
         path = data_folder() / "my.yard.json"
-        if not path.exists():
+        if not os.path.exists(path):
             return begin_session(path)
     return open_session(path)
 
@@ -390,9 +391,6 @@ def open_session(path: "Path") -> Session:
 
 def unsaved_folders() -> tuple["Path", ...]:
     """Folders for what cannot be saved where it belongs; the last one, if any, lasts as long as the computer runs."""
-    import os
-    from pathlib import Path
-
     folders = (data_folder() / "unsaved", state_folder() / "unsaved")
     runtime = os.environ.get("XDG_RUNTIME_DIR")
     return (*folders, Path(runtime) / "yard-dial") if runtime else folders
@@ -409,7 +407,7 @@ def begin_session(path: "Path") -> Session:
     """Create an empty yard in a new file; an existing one is opened instead."""
     from yarddial.records.station_file import StationFile
 
-    if not path.exists():
+    if not os.path.exists(path):
         if not path.name.endswith(".yard.json"):
             path = path.with_name(f"{path.name.removesuffix('.json')}.yard.json")
         try:
@@ -456,7 +454,7 @@ class OwnFiles:
     def fresh(self) -> "Path":
         """Place of a new yard in the data folder, where no file is yet."""
         number = 2
-        while (path := data_folder() / f"my-{number}.yard.json").exists():
+        while os.path.exists(path := data_folder() / f"my-{number}.yard.json"):
             number += 1
         return path
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from yarddial.drivers.held import HeldDevice
 from yarddial.drivers.protocol import ActualSettings, Block, Capabilities, RequestedSettings
 from yarddial.engine.commands import Start, Tune
 from yarddial.engine.engine import HANGING_REASON, Engine
@@ -14,7 +15,7 @@ from yarddial.engine.events import Event, Noticed, Progress, SpectrogramColumns,
 from yarddial.engine.intake import Nothing, Ring
 from yarddial.engine.outbox import MAX_WAITING, Outbox
 from yarddial.engine.patience import Patience
-from yarddial.yard.errors import DeviceLost, DeviceStalled
+from yarddial.yard.errors import BadDriver, DeviceLost, DeviceStalled
 
 ASK = RequestedSettings(1e6, 1000.0)
 
@@ -38,6 +39,10 @@ class Counting:
                 self.release.wait(30)
             if self._last == "crash":
                 raise ZeroDivisionError("inside\nthe driver")
+            if self._last == "exit":
+                raise SystemExit(3)
+            if self._last == "real":
+                return Block(np.zeros(100, np.float32), 0)  # type: ignore[arg-type]
             if self._last != "pause" or self.read_count > self._blocks:
                 return None
             self.release.wait(30)
@@ -144,6 +149,30 @@ def test_what_a_driver_raises_is_said_in_one_sentence() -> None:
     with pytest.raises(DeviceLost, match="the driver failed: inside the driver; start it again"):
         ring.next(1.0)
     ring.close()
+
+
+def test_a_driver_that_ends_its_program_or_gives_real_samples_is_told_as_what_it_is() -> None:
+    """Nothing is wrong with the plug: the sentence names the driver."""
+    ring = Ring(Counting(1, "exit"))
+    ring.apply(ASK)
+    assert isinstance(ring.next(1.0), Block)
+    with pytest.raises(BadDriver, match="wants to end the program"):
+        ring.next(1.0)
+    ring.close()
+    ring = Ring(HeldDevice(Counting(0, "real")))
+    ring.apply(ASK)
+    with pytest.raises(BadDriver, match="gives real samples where I/Q belongs"):
+        ring.next(1.0)
+    ring.close()
+
+    def opening(_: str) -> Counting:
+        raise SystemExit
+
+    events: list[Event] = []
+    engine = Engine(opening, events.append)
+    engine.handle(Start("x"))
+    (stopped,) = [event for event in events if isinstance(event, Stopped)]
+    assert "wants to end the program" in stopped.reason
 
 
 def test_a_hanging_driver_ends_the_stream_in_words() -> None:

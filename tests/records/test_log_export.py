@@ -2,12 +2,16 @@
 
 import csv
 import json
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from yarddial.records.entry import Entry
+from yarddial.records.log_export import export_log
 from yarddial.records.logbook import Logbook
+from yarddial.records.sample_file import SampleFile
+from yarddial.records.sound_file import SoundFile
 from yarddial.session.log import log_keeper
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.yard.errors import NotWritten
@@ -47,3 +51,18 @@ def test_what_cannot_be_is_refused_and_nothing_is_left(keeper: LogKeeper, tmp_pa
         keeper.export(tmp_path / name)
     assert sorted(tmp_path.iterdir()) == before
     assert (tmp_path / "there.csv").read_text() == "mine"
+
+
+@pytest.mark.parametrize("name", ["x" * 300, "no\x00where"])
+def test_a_name_that_no_file_can_have_is_one_sentence(tmp_path: Path, name: str) -> None:
+    """300 letters are more than a name may have; each writer says so, none ends in a fault of the program."""
+    writers: list[Callable[[], object]] = [
+        lambda: export_log([], tmp_path / f"{name}.csv"),
+        lambda: SoundFile(tmp_path / f"{name}.wav", 48e3),
+        lambda: SampleFile(tmp_path / name, 1e6, 1e6, {}, new=True),
+    ]
+    for write in writers:
+        with pytest.raises(NotWritten) as refused:
+            write()
+        assert "\n" not in str(refused.value)
+    assert not list(tmp_path.iterdir())

@@ -16,6 +16,7 @@ from yarddial.ui.places.listen.place import ListenPlace
 from yarddial.ui.places_list import PlaceButton
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.ui.widgets.words import PressButton
+from yarddial.yard.demo import VIA_HEARTH
 from yarddial.yard.parts import Converter
 
 LEFT = Qt.MouseButton.LeftButton
@@ -63,6 +64,14 @@ def test_with_the_antenna_on_which_oscillator_stays_open_and_nothing_can_be_ente
     assert not sheet.use_button.isEnabled()
     sheet.close()
     assert window.session.desk.station.parts == before.parts
+
+
+def test_where_the_oscillator_follows_the_dial_there_is_none_to_be_told_apart(qtbot: QtBot, window: MainWindow) -> None:
+    window.session.desk.choose_route(VIA_HEARTH)
+    sheet = WhichLoSheet(window, window.session)
+    qtbot.addWidget(sheet)
+    sheet.weigh()
+    assert "follows the dial" in sheet.said.text()
 
 
 @pytest.mark.parametrize(

@@ -1,6 +1,7 @@
 """Transfer of a recording from the computer that made it: in pieces, resumable, verified at the end."""
 
 import hashlib
+import os
 from pathlib import Path
 
 from yarddial.distance.wire import PieceMessage
@@ -30,7 +31,7 @@ class Fetching:
             self.have_bytes = self._part.stat().st_size if self._part.is_file() else 0
         except OSError:
             self.have_bytes = 0
-        if self.meta_path.exists() or self._data_path.exists():
+        if os.path.exists(self.meta_path) or os.path.exists(self._data_path):
             self._end(f"{self.meta_path} is there already: give another name")
 
     @property

@@ -44,7 +44,9 @@ class HeldDevice:
         if not isinstance(block, Block):
             raise BadDriver(f"the driver of {self._name} gives no blocks of samples: ask its maker for a newer one")
         samples, remark = block.samples, block.remark
-        if not isinstance(samples, np.ndarray) or samples.ndim != 1 or samples.dtype.kind not in "fc":
+        if isinstance(samples, np.ndarray) and samples.dtype.kind in "fiu":
+            raise BadDriver(f"the driver of {self._name} gives real samples where I/Q belongs: ask its maker")
+        if not isinstance(samples, np.ndarray) or samples.ndim != 1 or samples.dtype.kind != "c":
             raise BadDriver(f"the driver of {self._name} gives blocks that hold no samples: ask its maker")
         wanted = block.first_index if self._next_index is None else self._next_index
         lost = max(block.first_index - wanted, block.lost, 0)

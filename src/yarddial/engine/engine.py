@@ -46,7 +46,7 @@ from yarddial.engine.receiver_settings import guard_of, possible_settings
 from yarddial.engine.tap_list import TapList, TapRequest
 from yarddial.engine.taps.tap import EndCause, Piece, StreamChange
 from yarddial.engine.tuning import GuardState, Safeguards, Tuning
-from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
+from yarddial.yard.errors import BadDriver, DeviceLost, DeviceStalled, YardDialError
 from yarddial.yard.level import GainsDb
 
 # Maximum wait for samples in a step, so that commands are served promptly.
@@ -164,6 +164,9 @@ class Engine:
         self.doing = (what, time.monotonic())
         try:
             yield
+        except (SystemExit, KeyboardInterrupt) as error:
+            name = type(error).__name__
+            raise BadDriver(f"the receiver's driver wants to end the program ({name}): ask its maker") from error
         finally:
             self.doing = ("", 0.0)
 

@@ -12,7 +12,7 @@ import msgspec
 from yarddial.drivers.held import HeldDevice
 from yarddial.drivers.protocol import ActualSettings, Block, Device, RequestedSettings
 from yarddial.engine.patience import USUAL_PATIENCE
-from yarddial.yard.errors import DeviceLost, DeviceStalled, YardDialError
+from yarddial.yard.errors import BadDriver, DeviceLost, DeviceStalled, YardDialError
 
 # Capacity of the ring: one busy second and a reserve.
 RING_S = 2.0
@@ -133,6 +133,9 @@ class Ring:
                 # The top of a thread: code of others may raise anything, and it must be said.
                 reason = " ".join(str(error).split()) or type(error).__name__
                 item = DeviceLost(f"the driver failed: {reason}; start it again")
+            except BaseException as error:
+                # Such as SystemExit: a driver that ends its program would end this thread without a word.
+                item = BadDriver(f"the driver wants to end the program ({type(error).__name__}): ask its maker")
             self._put(item, setting)
             if not isinstance(item, Block):
                 return

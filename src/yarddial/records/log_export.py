@@ -10,7 +10,7 @@ from pathlib import Path
 
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import log_builtins
-from yarddial.records.whole_file import reason
+from yarddial.records.whole_file import check_name, reason
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.plain_text import csv_cell
 
@@ -22,7 +22,8 @@ def check_target(path: Path) -> None:
     """Refuse an unknown format or an existing file; raises NotWritten."""
     if path.suffix.lower() not in ENDINGS:
         raise NotWritten(f"'{path.name}' is neither CSV nor JSON Lines: give a name ending in .csv or .jsonl")
-    if path.exists():
+    check_name(path)
+    if os.path.exists(path):
         raise NotWritten(f"{path} is there already: give another name")
 
 

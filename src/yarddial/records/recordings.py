@@ -1,5 +1,6 @@
 """Recordings of I/Q samples: reads SigMF, stereo WAV and raw files, writes SigMF."""
 
+import os
 import warnings
 from collections.abc import Iterable
 from pathlib import Path
@@ -92,7 +93,7 @@ def open_recording(
     BadRecording
         One sentence: which file, what is wrong, what to do.
     """
-    if not path.exists() and path.with_suffix(".sigmf-meta").exists():
+    if not os.path.exists(path) and path.with_suffix(".sigmf-meta").exists():
         path = path.with_suffix(".sigmf-meta")
     if why_not := why_no_file(path):
         name = shown(str(path))

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.records.whole_file import reason, write_whole
+from yarddial.records.whole_file import check_name, reason, write_whole
 from yarddial.yard import clock
 from yarddial.yard.errors import NotWritten
 
@@ -38,7 +38,8 @@ class SampleFile:
         base = path.with_suffix("") if path.suffix in (".sigmf-meta", ".sigmf-data", ".sigmf") else path
         self.meta_path = base.with_name(base.name + ".sigmf-meta")
         self.data_path = base.with_name(base.name + ".sigmf-data")
-        if new and (self.meta_path.exists() or self.data_path.exists()):
+        check_name(self.data_path)
+        if new and (os.path.exists(self.meta_path) or os.path.exists(self.data_path)):
             raise NotWritten(f"{self.meta_path} is there already: give another name")
         self._is_new = new
         self._partial = self.data_path.with_name(f".{self.data_path.name}.part")

@@ -1,12 +1,13 @@
 """Audio written as WAV while it is heard, under a temporary name until it is complete."""
 
 import contextlib
+import os
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from yarddial.records.whole_file import reason
+from yarddial.records.whole_file import check_name, reason
 from yarddial.yard.errors import NotWritten
 
 
@@ -23,7 +24,8 @@ class SoundFile:
         import soundfile
 
         self.path = path if path.suffix.lower() == ".wav" else path.with_name(f"{path.name}.wav")
-        if self.path.exists():
+        check_name(self.path)
+        if os.path.exists(self.path):
             raise NotWritten(f"{self.path} is there already: give another name")
         self._partial = self.path.with_name(f".{self.path.name}.part")
         self.rate_hz = round(rate_hz)

@@ -16,9 +16,22 @@ MARK = ".yard-dial-new"
 _RENAME_EXCHANGE, _AT_FDCWD = 2, -100
 
 
+# A name has at most 255 bytes on the usual file systems; temporary names need some of them.
+MAX_NAME_BYTES = 230
+
+
 def digest_of(data: bytes) -> str:
     """Digest that identifies contents."""
     return hashlib.sha256(data).hexdigest()
+
+
+def check_name(path: Path) -> None:
+    """Refuse a name that no file can have, with room for a temporary one's ending; raises NotWritten."""
+    if "\0" in str(path):
+        raise NotWritten("the name holds a sign that no file's name can have: give another name")
+    size_bytes = len(os.fsencode(path.name))
+    if size_bytes > MAX_NAME_BYTES:
+        raise NotWritten(f"the name has {size_bytes} bytes, and a file's at most {MAX_NAME_BYTES}: shorten it")
 
 
 def write_whole(path: Path, data: bytes, *, durable: bool = True) -> None:

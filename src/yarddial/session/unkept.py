@@ -1,5 +1,6 @@
 """What would be lost if the window closed now, and other places for it."""
 
+import os
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -68,7 +69,7 @@ class UnkeptWork:
         stem = path.name.removesuffix(".json").removesuffix(".yard")
         yard, entries = path.with_name(f"{stem}.yard.json"), path.with_name(f"{stem}-log.jsonl")
         for place in (yard, entries):
-            if place.exists():
+            if os.path.exists(place):
                 raise NotWritten(f"{place} is there already: give another name")
         StationFile(yard, self._desk.station).save(self._desk.station)
         waiting = self._log.waiting_entries()

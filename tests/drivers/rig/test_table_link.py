@@ -136,7 +136,8 @@ def test_no_pattern_of_a_table_is_more_than_text_and_places(pattern: str) -> Non
 @pytest.mark.parametrize(
     "change",
     [{"speed": 3}, {"terminator": ""}, {"frequency": {"ask": "", "answer": ""}}, {"mode": {"ask": "Q", "answer": "Q"}},
-     {"surprise": 1}, {"frequency": 7}],
+     {"surprise": 1}, {"frequency": 7}, {"terminator": "é"}, {"terminator": "\x00"},
+     {"frequency": {"ask": "QF", "answer": "QF{hertz}{hertz}"}}],
 )  # fmt: skip
 def test_a_table_that_cannot_be_used_is_one_sentence(tmp_path: Path, change: dict[str, object]) -> None:
     path = tmp_path / "mine.json"
@@ -147,6 +148,10 @@ def test_a_table_that_cannot_be_used_is_one_sentence(tmp_path: Path, change: dic
     path.write_bytes(b"\xff" * 30_000)
     with pytest.raises(BadTable, match="longer"):
         load_table(str(path))
+    for name in ("no\x00table", "/dev/stdin", str(tmp_path), "x" * 5_000, "~nobody-of-this-name/t"):
+        with pytest.raises(BadTable) as told:
+            load_table(name)
+        assert "\n" not in str(told.value)
 
 
 @given(st.text(max_size=40))

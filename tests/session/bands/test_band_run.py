@@ -85,6 +85,23 @@ def test_a_band_that_could_not_be_tested_is_tried_again_on_going_on(tmp_path: Pa
     session.close()
 
 
+def test_a_run_whose_receiver_is_pulled_ends_and_waits_for_no_band_of_it(tmp_path: Path) -> None:
+    session = opened(tmp_path)
+    finch = session.desk.station.part("Finch")
+    pulled = msgspec.structs.replace(finch, device=f"{finch.device}&fault=unplug:0.5")  # type: ignore[union-attr,call-arg]
+    session.desk.edit("device", session.desk.station.with_part(pulled))
+    session.band_run.start()
+    # Some minutes of polls for one band, and not for each of them.
+    until(session, lambda: not session.band_run.running, 8_000)
+    assert len(bands_done(session)) <= 2
+    failed = [e.data.failed for e in session.log.shown() if isinstance(e.data, LoggedBandRun) and e.data.failed]
+    assert any("unplugged" in why for why in failed)
+    assert "unplugged" in session.band_run.trouble
+    assert session.band_run.unfinished()
+    assert not session.jobs.leases
+    session.close()
+
+
 def test_a_stopped_run_can_be_gone_on_with_and_turns_nobody_else_away(tmp_path: Path) -> None:
     session = opened(tmp_path)
     session.band_run.start()

@@ -1,5 +1,6 @@
 """Playback of a recording at its own pace, or as fast as the given clock allows."""
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
@@ -160,7 +161,7 @@ class RecordingDriver:
 
 def _split(address: str) -> tuple[Path, dict[str, str]]:
     """Split path and options; a file with a question mark in its name is taken literally."""
-    if Path(address).exists():
+    if os.path.exists(address):
         return Path(address), {}
     path, mark, query = address.rpartition("?")
     if not mark:

@@ -62,10 +62,16 @@ def load_table(name: str) -> CommandTable:
         raw = (resources.files("yarddial.drivers.rig") / "tables" / "template.json").read_bytes()
     else:
         try:
-            with Path(name).expanduser().open("rb") as file:
+            path = Path(name).expanduser()
+            if not path.is_file():
+                raise BadTable(f"the table {shown(name)} is no file: name a table's file, or 'template'")
+            with path.open("rb") as file:
                 raw = file.read(MAX_BYTES + 1)
-        except OSError as error:
-            raise BadTable(f"the table {shown(name)} cannot be read: {error.strerror or error}") from error
+        except (OSError, ValueError, RuntimeError) as error:
+            if isinstance(error, BadTable):
+                raise
+            why = getattr(error, "strerror", None) or str(error)
+            raise BadTable(f"the table {shown(name)} cannot be read: {shown(why)}") from error
     if len(raw) > MAX_BYTES:
         raise BadTable(f"{shown(name)} is no table of commands: it is longer than {MAX_BYTES} bytes")
     try:
@@ -79,6 +85,8 @@ def _checked(table: CommandTable, name: str) -> CommandTable:
     where = f"the table {shown(name)}"
     if not (300 <= table.speed <= 1_000_000 and table.stop_bits in (1, 2) and 1 <= len(table.terminator) <= 2):
         raise BadTable(f"{where}: speed 300 to 1 000 000, stop_bits 1 or 2, terminator of one or two signs")
+    if not all(" " < sign < "\x7f" or sign in "\r\n" for sign in table.terminator):
+        raise BadTable(f"{where}: the terminator is one or two signs of ASCII, such as ';' or a carriage return")
     wanted_places = {
         "frequency": "hertz", "mode": "mode", "transmitting": "flag", "split": "flag", "transmit_frequency": "hertz",
     }  # fmt: skip
@@ -92,6 +100,9 @@ def _checked(table: CommandTable, name: str) -> CommandTable:
             raise BadTable(f"{where}: transmitting cannot be set by a table: leave its set empty")
         if not all(re.fullmatch(r"[A-Za-z0-9]{1,8}", sign) for sign in command.names):
             raise BadTable(f"{where}: the names of {what} are letters and digits, at most eight")
+        fields = [place[1] for place in _PLACE.finditer(command.answer) if place[1] != "any"]
+        if len(fields) > len(set(fields)):
+            raise BadTable(f"{where}: the answer to {what} has a place of one kind twice: use {{any}} for one of them")
         if command.ask and f"{{{wanted}" not in command.answer:
             raise BadTable(f"{where}: the answer to {what} must have {{{wanted}}} in it")
     if not table.frequency.ask:

@@ -60,6 +60,8 @@ class BandRun(Job):
         self._stage = ""
         self._waited = 0
         self._run = ""
+        # Why bands were left out: their receiver has failed.
+        self._left_out = ""
         # Name of the yard whose bands they are; opening another yard ends the run.
         self._yard = ""
         self.count = 0
@@ -115,7 +117,7 @@ class BandRun(Job):
             return
         self._lease = lease
         lease.restore_with(self._desk.restorer())
-        self.trouble, self._yard = "", self._desk.station.name
+        self.trouble, self._left_out, self._yard = "", "", self._desk.station.name
         self._run = self.unfinished()
         if not self._run:
             self._run = utc_now()
@@ -158,12 +160,29 @@ class BandRun(Job):
         self._waited += 1
         if self._stage == "measure" and self._calibration.measuring is None:
             self._test()
+        elif self._stage == "wait" and self._has_lost_receiver():
+            self._finish()
         elif self._stage == "wait" and (not self._span_test.why_not(self._lease) or self._waited > PATIENCE_POLLS):
             self._begin_test()
         elif self._stage == "test" and not self._span_test.running:
             self._finish()
 
+    def _has_lost_receiver(self) -> bool:
+        """Return True when the receiver was started for this band and has ended by a failure."""
+        return bool(self._live_receiver.trouble) and not self._live_receiver.wanted
+
+    def _leave_out(self, route_name: str) -> None:
+        """Leave out what is left on a receiver that has failed; nobody waits for it band by band."""
+        lost = self._desk.station.resolve(route_name).receiver.name
+        resolve = self._desk.station.resolve
+        self._left = [row for row in self._left if resolve(row.route).receiver.name != lost]
+
     def _next(self) -> None:
+        if not self._left and self._left_out:
+            # Bands without their receiver are neither proven nor done with: the run can be gone on with.
+            if self._lease is not None:
+                self._lease.end("failed", self._left_out)
+            return
         if not self._left:
             self._tell(f"Proof of all bands ended: {self.count} in this sitting", LoggedBandRun(self._run, ended=True))
             if self._lease is not None:
@@ -202,9 +221,8 @@ class BandRun(Job):
         row, span_test = self._now, self._span_test
         assert row is not None
         counts = {v: sum(j.judgement.verdict == v for j in span_test.judged) for v in ("true", "ghost", "unsure")}
-        failed = span_test.trouble or (
-            self._live_receiver.trouble if not span_test.judged and not span_test.before else ""
-        )
+        lost = self._live_receiver.trouble if self._has_lost_receiver() else ""
+        failed = lost or span_test.trouble
         text = f"{row.band.name} over {row.route}: "
         text += (
             f"not tested, {failed}"
@@ -213,6 +231,9 @@ class BandRun(Job):
         )
         data = LoggedBandRun(self._run, False, row.band.name, failed, **counts)
         self._tell(text, data, row.route)
+        if lost:
+            self._left_out = lost
+            self._leave_out(row.route)
         self._next()
 
     def _done(self) -> set[str]:

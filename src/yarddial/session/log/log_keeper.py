@@ -1,5 +1,6 @@
 """Keeper of the log, with a queue for entries that the log cannot store at the moment."""
 
+import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -367,7 +368,7 @@ class LogKeeper:
         from yarddial.records.whole_file import write_whole
 
         rows = sorted(self.unreadable.values(), key=lambda unreadable: unreadable.id)
-        if path.exists():
+        if os.path.exists(path):
             raise NotWritten(f"{path} is there already: give another name")
         lines = [json.dumps({"why": row.why, **row.row}, ensure_ascii=True, default=str) for row in rows]
         write_whole(path, ("\n".join(lines) + "\n").encode())

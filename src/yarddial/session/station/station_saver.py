@@ -1,6 +1,7 @@
 """Saver of a station: writes it to its file or a recovery copy; never over another program's version."""
 
 import contextlib
+import os
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import msgspec
 from yarddial.records.presence import Presence
 from yarddial.records.recovery import Recovery
 from yarddial.records.station_file import StationFile, station_of
+from yarddial.records.whole_file import check_name
 from yarddial.session.station.versions import Side, VersionDifference, differences, merged, without_dial
 from yarddial.yard.errors import BadStation, ChangedElsewhere, NotWritten
 from yarddial.yard.station import Station
@@ -135,7 +137,8 @@ class StationSaver:
         """Write the station to another file, which must not exist; raises NotWritten."""
         if not path.name.endswith(".json"):
             path = path.with_name(f"{path.name}.yard.json")
-        if path.exists():
+        check_name(path)
+        if os.path.exists(path):
             raise NotWritten(f"{path} is there already: give another name")
         StationFile(path, station).save(station)
         return path

@@ -99,9 +99,13 @@ class WhichLoSheet(Sheet):
 
     def weigh(self) -> None:
         """Weigh the oscillators by the measured station."""
+        converter = next((c for c in self._line.converters if c.name == self.converter.currentText()), None)
+        if converter is None:
+            self._refuse("the oscillator of this route follows the dial: there is none to be told apart here")
+            return
         try:
             answer = which_lo(
-                next(c.kind for c in self._line.converters if c.name == self.converter.currentText()),
+                converter.kind,
                 _read(self.station),
                 _read(self.shown),
                 self._stated_hz(),
