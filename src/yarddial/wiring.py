@@ -23,6 +23,8 @@ CHECK_INTERVAL_S, CHECK_PATIENCE_S, ASKS_PATIENCE_S = 1.0, 20.0, 15.0
 # Seconds for which First light watches each rate for lost samples.
 RATE_WATCHED_S, FLAT_OUT_S = 2.0, 0.4
 
+# How long announcements of other computers are waited for.
+ANNOUNCED_S = 2.0
 # The first folders for unsaved work outlive a restart of the computer.
 DURABLE_FOLDERS = 2
 
@@ -474,6 +476,14 @@ class OwnFiles:
         known = asyncio.run(pair_with(host, port, code, platform.node() or "near computer", name))
         known_computers().add(known)
         return known.name
+
+    def announced(self) -> tuple[tuple[str, str], ...]:
+        """Serving computers that announce themselves in this network: name with mark, and address; takes seconds."""
+        from yarddial.distance.announcement import announced_computers
+        from yarddial.distance.identity import mark_of
+
+        computers = announced_computers(ANNOUNCED_S)
+        return tuple((f"{computer.name}, {mark_of(computer.mark)}", computer.place) for computer in computers)
 
     def computers(self) -> tuple[str, ...]:
         """Paired computers as name and address."""

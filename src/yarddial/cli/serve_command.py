@@ -7,7 +7,7 @@ import shutil
 import signal
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -19,6 +19,7 @@ from yarddial.yard.errors import DeviceBusy, NotWritten
 from yarddial.yard.plain_text import shown
 
 if TYPE_CHECKING:
+    from yarddial.distance.announcement import Announcement
     from yarddial.distance.identity import Identity
 
 UNIT = """[Unit]
@@ -64,19 +65,31 @@ WantedBy=default.target
     "--pair", "role", type=click.Choice(["listen", "control"]), is_flag=False, flag_value="control",
     help="Show a code for one more computer, and what it may.",
 )  # fmt: skip
+@click.option(
+    "--announce", is_flag=True, help="Announce this computer in the local network, so that nobody types its address."
+)
 @click.option("--list", "lists", is_flag=True, help="The computers that may come.")
 @click.option("--revoke", "revoked", default="", metavar="NAME", help="One of them may not come any more.")
 @click.option("--install", is_flag=True, help="Write a user service for systemd that serves from now on.")
 @json_option
 @click.pass_obj
 def command(
-    doors: Doors, listen: str, role: str | None, lists: bool, revoked: str, install: bool, as_json: bool
+    doors: Doors,
+    listen: str,
+    role: str | None,
+    announce: bool,
+    lists: bool,
+    revoked: str,
+    install: bool,
+    as_json: bool,
 ) -> None:
     """Serve this computer's receivers to paired computers, over TLS 1.3 alone."""
     from yarddial.distance.address import host_and_port
 
-    identity = doors.serving_identity()
     host, port = host_and_port(listen, to_listen=True)
+    if announce and _is_alone(host):
+        raise click.UsageError("--announce needs a place that others reach: add --listen 0.0.0.0")
+    identity = doors.serving_identity()
     if lists:
         computers = identity.paired()
         text = "\n".join(
@@ -104,12 +117,17 @@ def command(
         answer(as_json, {"file": str(path)}, message)
         return
     with contextlib.suppress(KeyboardInterrupt):
-        asyncio.run(_serve(doors, identity, (host, port), role, as_json=as_json))
+        asyncio.run(_serve(doors, identity, (host, port), role, announce=announce, as_json=as_json))
+
+
+def _is_alone(host: str) -> bool:
+    return host.startswith("127.") or host in ("localhost", "::1")
 
 
 async def _serve(
-    doors: Doors, identity: "Identity", wanted: tuple[str, int], role: str | None, *, as_json: bool
+    doors: Doors, identity: "Identity", wanted: tuple[str, int], role: str | None, *, announce: bool, as_json: bool
 ) -> None:
+    from yarddial.distance.identity import mark_of
     from yarddial.distance.pairing_code import fingerprint_of
 
     host, port = wanted
@@ -121,8 +139,9 @@ async def _serve(
     port = door.sockets[0].getsockname()[1]
     asyncio.get_running_loop().add_signal_handler(signal.SIGTERM, asyncio.current_task().cancel)  # type: ignore[union-attr]
     place = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
-    ready = {"address": place, "fingerprint": fingerprint_of(identity.certificate)}
-    where = "this computer alone" if host.startswith("127.") or host in ("localhost", "::1") else "the network"
+    fingerprint = fingerprint_of(identity.certificate)
+    ready: dict[str, Any] = {"address": place, "fingerprint": fingerprint, "announced": announce}
+    where = "this computer alone" if _is_alone(host) else "the network"
     text = f"serving at {place}, reached from {where}; Ctrl+C ends it"
     if role is not None:
         ready["code"] = code = server.door.offer_pairing("listen" if role == "listen" else "control")
@@ -133,15 +152,30 @@ async def _serve(
         )
     elif not identity.paired():
         text += "\nnobody may come yet: 'yard-dial serve --pair' shows a code for one computer"
+    announcement = None
+    if announce:
+        name = platform.node() or "far computer"
+        announcement = await asyncio.to_thread(_announced, name, host, port, fingerprint)
+        text += f"\nannounced in the local network as {name}, {mark_of(fingerprint)}: compare the digits when pairing"
     answer(as_json, ready, text)
     sys.stdout.flush()
     if not as_json:
         server.door.on_paired = lambda who: say(
             f"{shown(who.name)} ({who.mark}) is paired and may {who.role}; 'yard-dial serve --revoke' takes it back"
         )
-    async with door:
-        with contextlib.suppress(asyncio.CancelledError):
-            await server.serve()
+    try:
+        async with door:
+            with contextlib.suppress(asyncio.CancelledError):
+                await server.serve()
+    finally:
+        if announcement is not None:
+            announcement.close()
+
+
+def _announced(name: str, host: str, port: int, fingerprint: str) -> "Announcement":
+    from yarddial.distance.announcement import Announcement
+
+    return Announcement(name, port, fingerprint, () if host in ("0.0.0.0", "::") else (host,))
 
 
 def _installed(listen: str) -> Path:

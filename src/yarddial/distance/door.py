@@ -20,6 +20,8 @@ DOOR_S = 5.0
 MAX_UNKNOWN, MAX_AT_DOOR = 32, 20
 # Connections are taken at this interval, so that a flood leaves the guests their share of the processor.
 ACCEPTS_S = 0.001
+# The first record of TLS: its kind and version, its head, its size at most; and how often it is looked for.
+TLS_HANDSHAKE, RECORD_HEAD_BYTES, MAX_GREETING_BYTES, PEEKS_S = b"\x16\x03", 5, 4_096, 0.005
 # Each wrong code from an address doubles the time until another one from there is looked at, up to a maximum.
 WRONG_S, MAX_WRONG_S, CODE_LASTS_S = 0.5, 8.0, 600.0
 # Codes that are looked at in a second, from all addresses; and addresses whose wrong codes are remembered.
@@ -90,10 +92,10 @@ class Door:
     async def listen(self, host: str, port: int) -> OpenDoor:
         """Open the door; raises OSError."""
         loop, tls = asyncio.get_running_loop(), self.context()
-        found = await loop.getaddrinfo(host or None, port, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)
+        places = await loop.getaddrinfo(host or None, port, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)
         listeners: list[socket.socket] = []
         try:
-            for family, kind, protocol, _, address in dict.fromkeys(found):
+            for family, kind, protocol, _, address in dict.fromkeys(places):
                 listener = socket.socket(family, kind, protocol)
                 listeners.append(listener)
                 listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -143,6 +145,7 @@ class Door:
         protocol = asyncio.StreamReaderProtocol(reader, loop=loop)
         writer: asyncio.StreamWriter | None = None
         try:
+            await asyncio.wait_for(_greeting_has_come(caller.connection), DOOR_S)
             transport, _ = await loop.connect_accepted_socket(
                 lambda: protocol, caller.connection, ssl=tls, ssl_handshake_timeout=DOOR_S
             )
@@ -237,6 +240,25 @@ class Door:
         with contextlib.suppress(OSError):
             writer.write(wire.frame(wire.Refused(sentence)))
             await writer.drain()
+
+
+async def _greeting_has_come(connection: socket.socket) -> None:
+    """Wait until the first record of TLS lies in the kernel's buffer: nothing is built for who says nothing.
+
+    Raises OSError for a caller that is gone, or says something else.
+    """
+    while True:
+        try:
+            head = connection.recv(MAX_GREETING_BYTES, socket.MSG_PEEK)
+        except BlockingIOError:
+            head = None
+        if head is not None:
+            needed = RECORD_HEAD_BYTES + int.from_bytes(head[3:5])
+            if not TLS_HANDSHAKE.startswith(head[:2]) or not head or needed > MAX_GREETING_BYTES:
+                raise ConnectionError("no greeting of TLS")
+            if len(head) >= RECORD_HEAD_BYTES and len(head) >= needed:
+                return
+        await asyncio.sleep(PEEKS_S)
 
 
 async def read_body(reader: asyncio.StreamReader, limit: int) -> bytes:

@@ -18,6 +18,7 @@ from yarddial.yard.bounds import (
     DwellS,
     Hertz,
     Name,
+    PictureHz,
     RowCount,
     SigmaHz,
     WidthHz,
@@ -52,7 +53,7 @@ class Show(msgspec.Struct, frozen=True):
     """Send spectrogram columns of +-half_span_hz around the middle, in `rows` rows, one every `column_s`."""
 
     id: int
-    half_span_hz: WidthHz
+    half_span_hz: PictureHz
     rows: RowCount
     column_s: ColumnS
 

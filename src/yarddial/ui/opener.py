@@ -39,6 +39,10 @@ class Files(Protocol):
         """Pair with a computer that serves its receivers and return its name; waits, raises a YardDialError."""
         ...
 
+    def announced(self) -> tuple[tuple[str, str], ...]:
+        """Computers that announce themselves, each with its address; waits, raises a YardDialError."""
+        ...
+
     def computers(self) -> tuple[str, ...]:
         """Paired computers as name and address; raises a YardDialError."""
         ...

@@ -36,17 +36,26 @@ class PairingSheet(Sheet):
         self._said.setAccessibleName("Answer")
         self.choose = button("Choose its receiver", tip="Which of its receivers the active route ends in")
         self.choose.clicked.connect(self._choose_receiver)
+        self.search = button("Look for computers", tip="Those that announce themselves in this network")
+        self.search.clicked.connect(self._search)
+        self._announced = QVBoxLayout()
         self._known = QVBoxLayout()
         self._lay_out()
         self._show_known()
-        self.resize(px(720), px(560))
+        self.resize(px(740), px(680))
 
     def _lay_out(self) -> None:
-        there = "There, in a terminal: yard-dial serve --listen 0.0.0.0 --pair control"
+        there = "There, in a terminal: yard-dial serve --listen 0.0.0.0 --announce --pair control"
         self.body.addWidget(Words("1. On the computer with the antenna", 15, "serif"))
         self.body.addWidget(Words(there, 13, "mono", wrap=True))
         self.body.addWidget(Words("It shows a code, good once and for ten minutes.", 12, tone="quiet", wrap=True))
         self.body.addWidget(Words("2. Here", 15, "serif"))
+        around = QHBoxLayout()
+        around.addWidget(self.search)
+        tells = "finds one begun with --announce, which is believed once its code has been compared"
+        around.addWidget(Words(tells, 12, tone="quiet", wrap=True), 1)
+        self.body.addLayout(around)
+        self.body.addLayout(self._announced)
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(14))
         grid.setVerticalSpacing(px(8))
@@ -70,6 +79,35 @@ class PairingSheet(Sheet):
         self._said.set_tone(tone)
         self._said.setText(f"{sentence[:1].upper()}{sentence[1:]}".rstrip(".") + ".")
 
+    def _search(self) -> None:
+        """Search the network in a thread; it takes some seconds."""
+        self.search.setEnabled(False)
+        self.search.setText("Looking…")
+        work = Work(self, self._files.announced)
+        work.done.connect(self._show_announced)
+        work.refused.connect(self._refused)
+        work.start()
+
+    def _show_announced(self, announced: tuple[tuple[str, str], ...]) -> None:
+        self.search.setEnabled(True)
+        self.search.setText("Look for computers")
+        empty(self._announced)
+        if not announced:
+            nobody = "Nobody announces a receiver in this network: type the address."
+            self._announced.addWidget(Words(nobody, 13, tone="quiet", wrap=True))
+        for name, place in announced:
+            row = QHBoxLayout()
+            row.addWidget(Words(f"{name}, at {place}", 13), 1)
+            take = button("Take its address", plain=True)
+            take.setAccessibleName(f"Take the address of {name}")
+            take.clicked.connect(partial(self._take, place))
+            row.addWidget(take)
+            self._announced.addLayout(row)
+
+    def _take(self, place: str, _checked: bool = False) -> None:
+        self.place.setText(place)
+        self.code.setFocus()
+
     def _pair(self) -> None:
         """Pair in a thread, because the other computer may be slow."""
         self.pair.setEnabled(False)
@@ -88,6 +126,8 @@ class PairingSheet(Sheet):
 
     def _refused(self, sentence: str) -> None:
         self.pair.setEnabled(True)
+        self.search.setEnabled(True)
+        self.search.setText("Look for computers")
         self._say(sentence, "vermilion")
 
     def _show_known(self) -> None:

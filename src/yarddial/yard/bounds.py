@@ -11,6 +11,8 @@ Hertz = Annotated[float, Meta(ge=-1e12, le=1e12)]
 WidthHz = Annotated[float, Meta(ge=0, le=1e12)]
 # Edges of a channel's filter, from the dial.
 EdgeHz = Annotated[float, Meta(ge=-2e6, le=2e6)]
+# Half of a picture's span; the transform behind it grows as the span shrinks.
+PictureHz = Annotated[float, Meta(ge=1, le=1e12)]
 PitchHz = Annotated[float, Meta(ge=0, le=2e4)]
 DeemphasisUs = Annotated[float, Meta(ge=0, le=1e3)]
 RateHz = Annotated[float, Meta(gt=0, le=1e10)]
