@@ -393,6 +393,8 @@ def open_session(path: "Path") -> Session:
 
 def unsaved_folders() -> tuple["Path", ...]:
     """Folders for what cannot be saved where it belongs; the last one, if any, lasts as long as the computer runs."""
+    from pathlib import Path
+
     folders = (data_folder() / "unsaved", state_folder() / "unsaved")
     runtime = os.environ.get("XDG_RUNTIME_DIR")
     return (*folders, Path(runtime) / "yard-dial") if runtime else folders

@@ -65,6 +65,23 @@ def worked(session: Session) -> None:
     session.notes.add("heard the tower at dusk")
 
 
+def test_a_persons_own_yard_has_folders_for_unsaved_work_and_the_last_lasts_as_long_as_the_computer_runs(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("DATA", "STATE"):
+        monkeypatch.setenv(f"XDG_{name}_HOME", str(tmp_path / name))
+    monkeypatch.delenv("XDG_RUNTIME_DIR", raising=False)
+    lasting = (tmp_path / "DATA" / "yard-dial" / "unsaved", tmp_path / "STATE" / "yard-dial" / "unsaved")
+    assert wiring.unsaved_folders() == lasting
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path / "run"))
+    assert wiring.unsaved_folders() == (*lasting, tmp_path / "run" / "yard-dial")
+    assert len(lasting) == wiring.DURABLE_FOLDERS
+    session = wiring.begin_session(tmp_path / "mine.yard.json")
+    session.poll()
+    assert session.unkept.now() is None
+    session.close()
+
+
 def test_while_everything_is_saved_nothing_is_asked(disk: Disk) -> None:
     session = session_on(disk)
     worked(session)
