@@ -47,6 +47,8 @@ def test_two_measurements_a_fit_and_apply_make_the_dial_true(seed: int, tmp_path
     assert session.desk.station.route == DIRECT
     session.calibration.measure()
     finish(session)
+    # One direct and one through the converter: nothing checks either of them.
+    assert true_verdict(session.calibration, mode_named("am")).consequence.endswith("rests on one measurement alone.")
     session.calibration.apply()
     assert abs(true_error_hz(session, seed, VIA_LADDER, 10e6)) < 1.0
     assert abs(true_error_hz(session, seed, DIRECT, 145.2e6)) < 2.0

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 # Duration of one measurement of a sequence, with overhead.
 MEASUREMENT_S = 40.0
 DAY_S, MAX_S = 86_400.0, 365.25 * 86_400.0
+UNCHECKED = "It rests on one measurement alone."
 
 
 def dial_verdict(state: DialState, mode: Mode, *, measured: bool) -> Verdict:
@@ -102,15 +103,16 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
     if calibration.fit is not None and calibration.fit.inseparable:
         consequence = capital(calibration.fit.inseparable[0]) + "."
         return msgspec.structs.replace(verdict, consequence=consequence)
-    if calibration.touches_active_route() and (unchecked := _unchecked(calibration)):
-        return msgspec.structs.replace(verdict, consequence=f"{verdict.consequence} {capital(unchecked)}.")
+    if calibration.touches_active_route() and _is_unchecked(calibration):
+        # Which one, and what would check it, stands under "Measure next".
+        return msgspec.structs.replace(verdict, consequence=f"{verdict.consequence} {UNCHECKED}")
     return verdict
 
 
-def _unchecked(calibration: Calibration) -> str:
-    """Sentence about measurements that no other can check; empty where each is checked."""
+def _is_unchecked(calibration: Calibration) -> bool:
+    """Return True where a value rests on a measurement that no other can check."""
     remarks = () if calibration.fit is None else calibration.fit.remarks
-    return next((remark.sentence for remark in remarks if remark.kind == "unchecked"), "")
+    return any(remark.kind == "unchecked" for remark in remarks)
 
 
 def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationSequence") -> Verdict:
