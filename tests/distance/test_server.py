@@ -225,7 +225,8 @@ def test_a_value_out_of_bounds_ends_its_own_link_alone(shed: Shed, kind: str, bo
         other.write(wire.frame(wire.Heard(0, 0, 0.0)))
         await other.drain()
         assert len(shed.links) == 1
-        writer.transport.abort()
+        for link in (writer, other):
+            link.transport.abort()
 
     at(shed, act)
 

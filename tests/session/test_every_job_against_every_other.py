@@ -67,22 +67,17 @@ def test_every_job_can_be_begun_alone_and_says_who_has_the_receiver(name: str, t
     assert not lease.is_alive
 
 
-def test_what_is_begun_and_left_alone_ends_by_itself(tmp_path: Path) -> None:
-    for name in (
-        "measurement",
-        "gain_sweep",
-        "attenuation_test",
-        "span_test",
-        "remedy_trial",
-        "raster",
-        "lo_leak_scan",
-    ):
-        yard = JobYard(tmp_path, station=wide_station())
-        yard.begin(name)
-        for _ in range(6_000):
-            if not yard.session.jobs.leases:
-                break
-            yard.session.poll()
-        assert [(kind.name, ending.how) for kind, ending in yard.session.jobs.history] == [(name, "done")]
-        assert yard.has_come_back() == []
-        yard.session.close()
+@pytest.mark.parametrize(
+    "name",
+    ["measurement", "gain_sweep", "attenuation_test", "span_test", "remedy_trial", "raster", "lo_leak_scan"],
+)
+def test_what_is_begun_and_left_alone_ends_by_itself(tmp_path: Path, name: str) -> None:
+    yard = JobYard(tmp_path, station=wide_station())
+    yard.begin(name)
+    for _ in range(6_000):
+        if not yard.session.jobs.leases:
+            break
+        yard.session.poll()
+    assert [(kind.name, ending.how) for kind, ending in yard.session.jobs.history] == [(name, "done")]
+    assert yard.has_come_back() == []
+    yard.session.close()

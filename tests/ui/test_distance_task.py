@@ -1,5 +1,6 @@
 """From the box to a true dial in a real window, with the receiver on another computer, of another network."""
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -99,7 +100,8 @@ def test_from_the_box_to_a_true_dial_with_the_receiver_in_the_shed(
             socket.textActivated.emit("discone")
         qtbot.mouseClick(box.next, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(box.build, Qt.MouseButton.LeftButton)
-    assert session.desk.route.receiver.device.startswith("far:shed/simulated:finch")
+    # The address carries the certificate beside the name.
+    assert re.match(r"far:shed@[0-9a-f]{16}/simulated:finch", session.desk.route.receiver.device)
     # First light, where it stands.
     qtbot.waitUntil(lambda: not session.device_check.why_not(), timeout=20_000)
     session.device_check.start()
