@@ -10,6 +10,7 @@ import resource
 import sqlite3
 import sys
 import tempfile
+import threading
 import time
 from collections import Counter
 from collections.abc import Callable
@@ -51,7 +52,7 @@ class Soak:
 
         self.app = dressed_application("day", 1.0)
         self._wiring = wiring
-        wiring.EngineProcess = lambda opener: EngineInline(self._open_device)  # type: ignore[assignment, misc]
+        wiring.EngineProcess = lambda opener, **_: EngineInline(self._open_device)  # type: ignore[assignment, misc]
         wiring.begin_check = wiring.begin_check_flat_out
         self._folder = folder / "yard"
         self._folder.mkdir()
@@ -83,7 +84,8 @@ class Soak:
 
     def run(self, hours: float) -> bool:
         """All of it; memory is noted each half hour."""
-        begun, sizes = time.monotonic(), []
+        begun, sizes = time.monotonic(), list[float]()
+        held: list[tuple[int, int, int]] = []
         start = self._now
         actions = self._actions()
         while (self._now - start).total_seconds() < 3_600 * hours:
@@ -96,7 +98,12 @@ class Soak:
             if (self._now - start).total_seconds() >= 1_800 * (len(sizes) + 1):
                 self._let_go()
                 sizes.append(_megabytes())
-                print(f"     {len(sizes) / 2:.1f} h: {sizes[-1]:.0f} MB, {time.monotonic() - begun:.0f} s", flush=True)
+                held.append(self._held())
+                print(
+                    f"     {len(sizes) / 2:.1f} h: {sizes[-1]:.0f} MB, {held[-1][0]} widgets, "
+                    f"{held[-1][1]} descriptors, {held[-1][2]} threads, {time.monotonic() - begun:.0f} s",
+                    flush=True,
+                )
         self._restart()
         self._check_kept()
         self.window.close()
@@ -108,13 +115,22 @@ class Soak:
             print(f"MISS {text}")
         print(f"     {sum(self.counts.values())} actions ({said})")
         print(f"     {self._edits} edits, {self._others} elsewhere, {self._notes} notes, {self._thrown} faults thrown")
-        good = not self.wrong and growth <= MOST_GROWTH
+        # A place that is opened for the first time brings its widgets; what is closed takes them along.
+        before = held[len(held) // 4] if held else (0, 0, 0)
+        flat = not held or all(last <= 1.1 * first + 5 for last, first in zip(held[-1], before, strict=True))
+        if not flat:
+            print(f"MISS widgets, descriptors, threads grew from {before} to {held[-1]}")
+        good = not self.wrong and growth <= MOST_GROWTH and flat
         print(
             f"{'ok  ' if good else 'MISS'} {len(self.wrong)} wrong (lost, hanging, or a fault of the program's own); "
             f"slowest step {self._slowest[0]:.2f} s ({self._slowest[1]}); memory {100 * growth:+.1f} % from a quarter "
             "of the time on"
         )
         return good
+
+    def _held(self) -> tuple[int, int, int]:
+        """Widgets, descriptors and threads of this process."""
+        return len(self.app.allWidgets()), len(os.listdir("/proc/self/fd")), threading.active_count()
 
     def _let_go(self) -> None:
         """Memory is looked at when nothing goes on: what a scan or a test holds meanwhile is no growth."""
@@ -127,6 +143,14 @@ class Soak:
 
     def _poll(self) -> None:
         self.session.poll()
+        self._deliver()
+
+    def _deliver(self) -> None:
+        """What a running event loop delivers: without one, closed sheets would wait for their deletion for ever."""
+        from PyQt6.QtCore import QCoreApplication, QEvent
+
+        self.app.processEvents()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
         self.app.processEvents()
 
     def _timed(self, what: str, act: Callable[[], object]) -> None:
@@ -262,7 +286,7 @@ class Soak:
         self._count_faults()
         self.session.log.retry()
         self.window.close()
-        self.app.processEvents()
+        self._deliver()
         self._open()
         for _ in range(3):
             self._poll()
