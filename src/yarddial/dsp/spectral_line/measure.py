@@ -99,77 +99,120 @@ def measure_line(
     .. [1] MacKay, Information Theory, Inference and Learning Algorithms (2003), chapter 28: Occam factors.
     """
     check_samples(samples, rate_hz, near_hz, within_hz)
-    duration_s = samples.size / rate_hz
-    asked_hz, searched_hz = near_hz, within_hz
+    record = _slice(samples, rate_hz, near_hz, within_hz)
+    known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + KNOWN_LINE_MARGIN_BINS / record.duration_s]
+    record, min_sigma_hz = _without_lines(record, within_hz, known)
+    search = _Search(record, within_hz, min_sigma_hz, may_fade)
+    if search.start.is_line and not known:
+        closer = search.closer
+        hum_hz = hum_beside(closer.narrow, closer.rate_hz, search.start.hertz)
+        if hum_hz:
+            line_hz = search.middle_hz + search.start.hertz
+            steadied = _without_hum(samples, rate_hz, near_hz, line_hz, hum_hz, may_fade)
+            if steadied is not None:
+                return steadied
+    carrier = search.carrier()
+    _require_within(carrier, within_hz, near_hz, record.duration_s, search.start)
+    return msgspec.structs.replace(
+        carrier,
+        frequency_hz=near_hz + carrier.frequency_hz,
+        remark=clipping_remark(clipped_share(samples), carrier.remark),
+        duration_s=record.duration_s,
+        others=tuple(
+            msgspec.structs.replace(line, frequency_hz=near_hz + line.frequency_hz) for line in carrier.others
+        ),
+    )  # fmt: skip
+
+
+def _slice(samples: Complex, rate_hz: float, near_hz: float, within_hz: float) -> Record:
+    """Cut the searched range with some room from the samples; raises BadSamples where nothing is received."""
     factor = decimation_for(rate_hz, within_hz + ROOM_HZ)
     while factor > 1 and samples.size // factor < MIN_SLICE_SAMPLES:
         factor //= 2
     narrow = decimate(samples, rate_hz, near_hz, factor) if factor > 1 or near_hz else samples
     clean_hz = (CLEAN_FRACTION if factor > 1 else 0.49) * rate_hz / factor
-    record = Record(narrow, rate_hz / factor, clean_hz, duration_s)
+    record = Record(narrow, rate_hz / factor, clean_hz, samples.size / rate_hz)
     record.require_live()
-    min_sigma_hz = 0.0
-    known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + KNOWN_LINE_MARGIN_BINS / duration_s]
-    if known:
-        try:
-            beside = estimate_beside(narrow, record.rate_hz, 0.0, within_hz, known)
-            # Information shared with the known lines is lost.
-            min_sigma_hz = beside.sigma_hz
-            record = without_known(record, [beside.frequency_hz], known)
-        except NoCarrier:
-            # There is no steady carrier; a drifting or fading one is still possible.
-            record = without_known(record, [], known)
-    # The searched range may be a hundred times wider than what matters around a line.
-    start = loudest_bin(record, within_hz)
-    closer = record.around(start.hertz, NEIGHBOUR_SEARCH_HZ + ROOM_HZ, MIN_SLICE_SAMPLES) if start.is_line else record
-    if closer is not record:
-        near_hz, within_hz, start = (
-            near_hz + start.hertz,
-            min(within_hz, NEIGHBOUR_SEARCH_HZ),
-            loudest_bin(closer, NEIGHBOUR_SEARCH_HZ),
-        )
-    if start.is_line and not known and (hum_hz := hum_beside(closer.narrow, closer.rate_hz, start.hertz)):
-        steadied = _without_hum(samples, rate_hz, asked_hz, near_hz - asked_hz + start.hertz, hum_hz, may_fade)
-        if steadied is not None:
-            return steadied
+    return record
+
+
+def _without_lines(record: Record, within_hz: float, known: list[float]) -> tuple[Record, float]:
+    """Record without the known lines, and the least uncertainty that sharing information with them leaves."""
+    if not known:
+        return record, 0.0
     try:
-        carrier = _whole_or_part(closer, within_hz, start, min_sigma_hz, may_fade)
-        if not _is_whole(record, carrier, near_hz - asked_hz):
-            fast = _by_track(record, searched_hz, may_fade)
-            if fast is not None:
-                near_hz, carrier = asked_hz, fast
-            else:
-                carrier = _one_part(record, carrier, near_hz - asked_hz)
-        carrier = idle_middle(carrier) or carrier
-        if carrier.cn0_dbhz + 10 * float(np.log10(record.duration_s)) < WEAK_LINE_DB:
-            suppressed = _by_squaring(record, searched_hz)
-            if suppressed is not None and suppressed.cn0_dbhz > carrier.cn0_dbhz + MIN_SQUARE_GAIN_DB:
-                near_hz, carrier = asked_hz, suppressed
+        beside = estimate_beside(record.narrow, record.rate_hz, 0.0, within_hz, known)
     except NoCarrier:
-        # A fast drift leaves no line to narrow the search to.
-        suppressed = _by_track(record, searched_hz, may_fade) or _by_squaring(record, searched_hz)
-        if suppressed is None:
-            raise
-        near_hz, carrier = asked_hz, suppressed
-    away_hz = near_hz + carrier.frequency_hz - asked_hz
-    moves_hz = (
-        abs(carrier.drift_hz_per_s) * duration_s if abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma else 0.0
-    )
-    if abs(away_hz) > searched_hz + moves_hz + KNOWN_LINE_MARGIN_BINS / duration_s:
+        # There is no steady carrier; a drifting or fading one is still possible.
+        return without_known(record, [], known), 0.0
+    return without_known(record, [beside.frequency_hz], known), beside.sigma_hz
+
+
+class _Search:
+    """Search for a line in a slice: first near the strongest bin, then by what else it may be.
+
+    middle_hz : of the closer record, from the slice's middle; the searched range may be a hundred times wider than what
+    matters around a line.
+    """
+
+    def __init__(self, record: Record, within_hz: float, min_sigma_hz: float, may_fade: bool) -> None:
+        self._record, self._searched_hz = record, within_hz
+        self._min_sigma_hz, self._may_fade = min_sigma_hz, may_fade
+        self.start = loudest_bin(record, within_hz)
+        self.closer, self.middle_hz, self._within_hz = record, 0.0, within_hz
+        if self.start.is_line:
+            self.closer = record.around(self.start.hertz, NEIGHBOUR_SEARCH_HZ + ROOM_HZ, MIN_SLICE_SAMPLES)
+        if self.closer is not record:
+            self.middle_hz, self._within_hz = self.start.hertz, min(within_hz, NEIGHBOUR_SEARCH_HZ)
+            self.start = loudest_bin(self.closer, NEIGHBOUR_SEARCH_HZ)
+
+    def carrier(self) -> Carrier:
+        """The carrier, from the slice's middle; raises NoCarrier."""
+        try:
+            carrier = self._by_models()
+        except NoCarrier:
+            # A fast drift leaves no line to narrow the search to.
+            other = self._fast() or _by_squaring(self._record, self._searched_hz)
+            if other is None:
+                raise
+            return other
+        if carrier.cn0_dbhz + 10 * float(np.log10(self._record.duration_s)) < WEAK_LINE_DB:
+            suppressed = _by_squaring(self._record, self._searched_hz)
+            if suppressed is not None and suppressed.cn0_dbhz > carrier.cn0_dbhz + MIN_SQUARE_GAIN_DB:
+                return suppressed
+        return carrier
+
+    def _by_models(self) -> Carrier:
+        """The line near the strongest bin, or the fast or interrupted one that it is part of."""
+        carrier = _whole_or_part(self.closer, self._within_hz, self.start, self._min_sigma_hz, self._may_fade)
+        middle_hz = self.middle_hz
+        if not _is_whole(self._record, carrier, middle_hz):
+            fast = self._fast()
+            carrier, middle_hz = (
+                (_one_part(self._record, carrier, middle_hz), middle_hz) if fast is None else (fast, 0.0)
+            )
+        return _moved(idle_middle(carrier) or carrier, middle_hz)
+
+    def _fast(self) -> Carrier | None:
+        return _by_track(self._record, self._searched_hz, self._may_fade)
+
+
+def _moved(carrier: Carrier, by_hz: float) -> Carrier:
+    """Carrier and its neighbours relative to another middle."""
+    others = tuple(msgspec.structs.replace(line, frequency_hz=by_hz + line.frequency_hz) for line in carrier.others)
+    return msgspec.structs.replace(carrier, frequency_hz=by_hz + carrier.frequency_hz, others=others)
+
+
+def _require_within(carrier: Carrier, within_hz: float, near_hz: float, duration_s: float, start: LineStart) -> None:
+    """Raise NoCarrier for a line further away than was allowed."""
+    drifts = abs(carrier.drift_hz_per_s) > 3 * carrier.drift_sigma
+    moves_hz = abs(carrier.drift_hz_per_s) * duration_s if drifts else 0.0
+    if abs(carrier.frequency_hz) > within_hz + moves_hz + KNOWN_LINE_MARGIN_BINS / duration_s:
         raise NoCarrier(
-            f"the strongest line stands {format_hertz(away_hz, 1.0)} from the place searched, further than the "
-            f"{format_hertz(searched_hz, signed=False)} allowed: search there, or wider",
+            f"the strongest line stands {format_hertz(carrier.frequency_hz, 1.0)} from the place searched, further "
+            f"than the {format_hertz(within_hz, signed=False)} allowed: search there, or wider",
             best_hz=near_hz + carrier.frequency_hz, best_snr_db=start.over_db, needed_db=start.needed_db,
         )  # fmt: skip
-    return msgspec.structs.replace(
-        carrier,
-        frequency_hz=near_hz + carrier.frequency_hz,
-        remark=clipping_remark(clipped_share(samples), carrier.remark),
-        duration_s=duration_s,
-        others=tuple(
-            msgspec.structs.replace(line, frequency_hz=near_hz + line.frequency_hz) for line in carrier.others
-        ),
-    )  # fmt: skip
 
 
 def _is_whole(record: Record, carrier: Carrier, offset_hz: float) -> bool:
