@@ -170,6 +170,30 @@ def test_kept_elsewhere_both_can_be_read_again(disk: Disk, tmp_path: Path) -> No
     again.close()
 
 
+def test_what_a_session_opened_is_closed_with_it(disk: Disk, tmp_path: Path) -> None:
+    """Descriptors of this process: the log's, the replaced station's, and those of recovery copies."""
+
+    def descriptors() -> int:
+        return len(os.listdir("/proc/self/fd"))
+
+    session_on(disk, tmp_path / "other", durable=2).close()
+    before = descriptors()
+    for _ in range(3):
+        session = session_on(disk, tmp_path / "other", durable=2)
+        worked(session)
+        disk.vanish()
+        worked(session)
+        worked(session)
+        session.desk.finish()
+        disk.come_back()
+        worked(session)
+        session.close()
+        # Held here, as an open window would hold it: nothing is left to the collector of garbage.
+        held = session
+    assert held.unkept is not None
+    assert descriptors() <= before
+
+
 def test_entries_survive_their_lines_and_a_broken_line_costs_itself_alone(disk: Disk) -> None:
     session = session_on(disk)
     worked(session)

@@ -51,6 +51,7 @@ class Recovery:
                 failed = failed or error
             else:
                 if own_file is not None:
+                    own_file.close()
                     _remove(own_file.path)
                 self._own[path] = place
                 return place.path
@@ -114,7 +115,13 @@ class Recovery:
         """Remove this session's copy after it was saved in place."""
         own_file = self._own.pop(path, None)
         if own_file is not None:
+            own_file.close()
             _remove(own_file.path)
+
+    def close(self) -> None:
+        """Stop watching this session's copies; they stay."""
+        for own_file in self._own.values():
+            own_file.close()
 
     def clear_taken(self, path: Path, autosaved: Station) -> None:
         """Remove a copy that was taken over and saved in place; others are offered later."""

@@ -201,5 +201,6 @@ class Session(Activities):
         self.upkeep.close()
         self.desk.finish()
         self.file.close()
+        self.log.close()
         self.faults.end()
         self._engine.close()

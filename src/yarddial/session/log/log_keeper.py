@@ -126,6 +126,12 @@ class LogKeeper:
             self._told = now
             self._changed.tell()
 
+    def close(self) -> None:
+        """Close the book; what still waits is kept where `is_stored` says."""
+        if self._book is not None:
+            self._book.close()
+            self._book = None
+
     @property
     def is_open(self) -> bool:
         """True once the book was opened."""

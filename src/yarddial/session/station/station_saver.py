@@ -146,6 +146,7 @@ class StationSaver:
     def close(self) -> None:
         """Stop saving."""
         self._file.close()
+        self._recovery.close()
         if self._presence is not None:
             self._presence.end()
 
