@@ -19,6 +19,7 @@ from yarddial.session.overview.findings import findings
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.log.restore_sheet import RestoreSheet
 from yarddial.ui.start import dressed_application
+from yarddial.ui.unkept_sheet import UnkeptSheet
 from yarddial.ui.versions_sheet import VersionsSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.tip import set_tip, tip_of
@@ -136,7 +137,7 @@ def test_a_window_does_not_close_over_work_that_no_file_holds(qtbot: QtBot, wind
     assert session.log.waiting == 1
     window.close()
     assert window.isVisible()
-    sheet = window.unkept_sheet
+    (sheet,) = window.findChildren(UnkeptSheet)
     assert "would lose 1 entry of the log" in sheet.verdict.text()
     assert "full" in sheet.why.text()
     qtbot.mouseClick(sheet.again, Qt.MouseButton.LeftButton)
@@ -149,8 +150,11 @@ def test_a_window_does_not_close_over_work_that_no_file_holds(qtbot: QtBot, wind
     sheet.close()
     assert window.isVisible()
     window.close()
+    # Asked twice, one sheet answers.
+    window.close()
     book._connection.execute("PRAGMA max_page_count=100000")  # type: ignore[attr-defined]
-    qtbot.mouseClick(window.unkept_sheet.again, Qt.MouseButton.LeftButton)
+    (sheet,) = [one for one in window.findChildren(UnkeptSheet) if one.isVisible()]
+    qtbot.mouseClick(sheet.again, Qt.MouseButton.LeftButton)
     assert not window.isVisible()
     assert Logbook(path).entries()[0].text == "x" * 100_000
 
@@ -164,5 +168,5 @@ def test_only_a_persons_word_throws_work_away(qtbot: QtBot, window: MainWindow, 
     session.notes.add("x" * 100_000)
     window.close()
     assert window.isVisible()
-    qtbot.mouseClick(window.unkept_sheet.lose, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.findChildren(UnkeptSheet)[0].lose, Qt.MouseButton.LeftButton)
     assert not window.isVisible()

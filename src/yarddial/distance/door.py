@@ -36,7 +36,8 @@ class _Caller:
     def __init__(self, connection: socket.socket, place: str) -> None:
         self.connection, self.place = connection, place
         self.task: asyncio.Task[None] | None = None
-        self.is_secured = False
+        # From its handshake on the connection belongs to the event loop, which closes it.
+        self.is_greeting = self.is_secured = False
 
 
 class OpenDoor:
@@ -146,6 +147,7 @@ class Door:
         writer: asyncio.StreamWriter | None = None
         try:
             await asyncio.wait_for(_greeting_has_come(caller.connection), DOOR_S)
+            caller.is_greeting = True
             transport, _ = await loop.connect_accepted_socket(
                 lambda: protocol, caller.connection, ssl=tls, ssl_handshake_timeout=DOOR_S
             )
@@ -164,7 +166,8 @@ class Door:
             self._leave(caller)
             if writer is not None:
                 writer.transport.abort()
-            caller.connection.close()
+            if not caller.is_greeting:
+                caller.connection.close()
 
     def _leave(self, caller: _Caller) -> None:
         if caller in self._callers:

@@ -468,8 +468,10 @@ class MainWindow(QMainWindow):
             event.ignore()
             from yarddial.ui.unkept_sheet import UnkeptSheet
 
-            self.unkept_sheet = UnkeptSheet(self, self.session.unkept, unkept)
-            self.unkept_sheet.show()
+            sheets = [sheet for sheet in self.findChildren(UnkeptSheet) if sheet.isVisible()]
+            sheet = sheets[0] if sheets else UnkeptSheet(self, self.session.unkept, unkept)
+            sheet.show()
+            sheet.raise_()
             return
         self.poll_timer.stop()
         self.session.close()
