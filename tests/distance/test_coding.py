@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from yarddial.distance import wire
 from yarddial.distance.coding import (
     BITS,
     STEP_DB,
@@ -135,3 +136,15 @@ def test_sound_climbs_where_there_is_room_and_falls_where_there_is_none(monkeypa
     assert sends(300e3, 0.0, 0.1) <= 300e3
     # Still crowded, it never takes more than it is known to carry.
     assert max(sends(300e3, 0.0, 1.0) for _ in range(20)) <= 300e3
+
+
+@pytest.mark.parametrize("half_hz", [25.0, 250.0, 3_000.0, 8_000.0])
+@pytest.mark.parametrize("rate_hz", [48e3, 1.024e6, 2.4e6, 10e6])
+def test_every_channel_that_is_sent_is_within_the_bounds_that_the_near_side_holds_it_to(
+    half_hz: float, rate_hz: float
+) -> None:
+    """The narrowest Morse filter to the widest AM one, at any receiver's rate."""
+    channel = ThinChannel(rate_hz, 0.0, -half_hz, half_hz)
+    samples = code_samples(np.zeros(8, np.complex64), 8)
+    message = wire.ChannelMessage(1, 1, channel.rate_hz, channel.middle_hz, channel.factor, 0, samples, 1)
+    assert wire.read_far(wire.frame(message)[4:]) == message

@@ -28,8 +28,8 @@ BitCount = Annotated[int, Meta(ge=1, le=64)]
 Name = Annotated[str, Meta(max_length=1_000)]
 Count = Annotated[int, Meta(ge=0, le=1 << 53)]
 # Of a channel sent to be demodulated, and of audio; a program allocates by both.
-ChannelHz = Annotated[float, Meta(ge=1e3, le=2e6)]
-AudioHz = Annotated[float, Meta(ge=1e3, le=4e5)]
+ChannelHz = Annotated[float, Meta(ge=1, le=2e6)]
+AudioHz = Annotated[float, Meta(ge=100, le=4e5)]
 Factor = Annotated[int, Meta(ge=1, le=1 << 16)]
 # A computer's monotonic clock.
 ClockS = Annotated[float, Meta(ge=-1e12, le=1e12)]

@@ -102,7 +102,7 @@ def measure_line(
     record = _slice(samples, rate_hz, near_hz, within_hz)
     known = [k - near_hz for k in known_hz if abs(k - near_hz) < within_hz + KNOWN_LINE_MARGIN_BINS / record.duration_s]
     record, min_sigma_hz = _without_lines(record, within_hz, known)
-    search = _Search(record, within_hz, min_sigma_hz, may_fade)
+    search = _LineSearch(record, within_hz, min_sigma_hz, may_fade)
     if search.start.is_line and not known:
         closer = search.closer
         hum_hz = hum_beside(closer.narrow, closer.rate_hz, search.start.hertz)
@@ -148,7 +148,7 @@ def _without_lines(record: Record, within_hz: float, known: list[float]) -> tupl
     return without_known(record, [beside.frequency_hz], known), beside.sigma_hz
 
 
-class _Search:
+class _LineSearch:
     """Search for a line in a slice: first near the strongest bin, then by what else it may be.
 
     middle_hz : of the closer record, from the slice's middle; the searched range may be a hundred times wider than what
