@@ -19,15 +19,15 @@ from yarddial.distance import server as looking_after
 from yarddial.distance import wire
 from yarddial.distance.coding import CodedLevels, CodedSamples, code_levels
 from yarddial.distance.far_engine import FarEngine
-from yarddial.distance.guest import OWN_MASK
-from yarddial.distance.identity import Identity, KnownComputer
+from yarddial.distance.guest import OWN_MASK, Guest, in_numbers_of
+from yarddial.distance.identity import Identity, KnownComputer, PairedComputer
 from yarddial.distance.knocking import FarRefused, FarUnreachable, context, knock, pair_with
 from yarddial.distance.pairing_code import PairingCode, fingerprint_of, read_code
 from yarddial.distance.server import Server
 from yarddial.distance.wire import Far
 from yarddial.drivers.protocol import FoundReceiver, RequestedSettings
 from yarddial.engine.commands import Cancel, Command, Measure, Quit, RecordSamples, Start, Stop, Tune
-from yarddial.engine.events import Event, NotMeasured, Stopped, Tuned
+from yarddial.engine.events import Event, JobFailed, NotMeasured, Stopped, Tuned
 from yarddial.engine.tuning import Safeguards
 from yarddial.session.finding import Act
 from yarddial.session.receiver.far_findings import far_findings
@@ -164,6 +164,14 @@ def test_wrong_codes_slow_their_address_down_and_never_void_the_owners_code(
         assert shed.identity.who_comes_with(known.word) is not None
 
     at(shed, act)
+
+
+def test_a_fault_there_is_told_to_its_guest_without_the_paths_of_that_computer() -> None:
+    guest = Guest(PairedComputer("desk", "control", "ab"), 1)
+    failed = JobFailed("the program failed in this work", 'File "/home/owner/secret.py"', job=3, id=4)
+    told = in_numbers_of(guest, failed)
+    assert isinstance(told, JobFailed)
+    assert (told.why, told.details, told.job) == (failed.why, "", 3)
 
 
 def test_silent_connections_lock_nobody_out(shed: Shed) -> None:

@@ -125,7 +125,7 @@ def test_another_disk_takes_both_and_the_next_session_has_them(disk: Disk, tmp_p
     (waiting,) = other.glob("waiting-*.jsonl")
     ended = subprocess.Popen(["true"])
     ended.wait()
-    waiting.rename(waiting.with_name(waiting.name.replace(f"-{os.getpid()}.", f"-{ended.pid}.")))
+    waiting.rename(waiting.with_name(f"{waiting.name.rpartition(f'-{os.getpid()}-')[0]}-{ended.pid}-1.jsonl"))
     again = session_on(disk, other, durable=2)
     assert again.log.added_late == 1
     assert [entry.text for entry in again.log.entries()].count("heard the tower at dusk") == 1
@@ -136,6 +136,40 @@ def test_another_disk_takes_both_and_the_next_session_has_them(disk: Disk, tmp_p
     third = session_on(disk, other, durable=2)
     assert third.log.added_late == 0
     third.close()
+
+
+def test_a_number_that_is_given_to_another_process_hides_no_entries_and_costs_none(disk: Disk, tmp_path: Path) -> None:
+    """Of a process with this one's number, which began at another time: they are read, and not written over."""
+    log, folder = disk.place / "log.sqlite", tmp_path / "kept"
+    session = session_on(disk)
+    worked(session)
+    entries = session.log.entries()
+    session.close()
+    store = WaitingEntries(log, (folder,), 1)
+    store.keep(entries[:1])
+    (own,) = folder.iterdir()
+    assert WaitingEntries(log, (folder,), 1).left() == ()
+    before = own.with_name(f"{own.stem.rpartition('-')[0]}-1.jsonl")
+    own.rename(before)
+    again = WaitingEntries(log, (folder,), 1)
+    assert len(again.left()) == 1
+    again.keep(entries)
+    assert before.exists()
+
+
+def test_a_log_that_stays_away_is_tried_often_and_its_entries_are_written_once(disk: Disk, tmp_path: Path) -> None:
+    other = tmp_path / "state"
+    session = session_on(disk, other, durable=2)
+    disk.vanish()
+    session.notes.add("heard the tower at dusk")
+    (waiting,) = other.glob("waiting-*.jsonl")
+    written = waiting.stat().st_mtime_ns, waiting.stat().st_ino
+    session.log.retry()
+    session.log.retry()
+    assert (waiting.stat().st_mtime_ns, waiting.stat().st_ino) == written
+    session.notes.add("and once more")
+    assert waiting.stat().st_ino != written[1]
+    session.close()
 
 
 def test_what_only_the_running_computer_holds_is_asked_about(disk: Disk, tmp_path: Path) -> None:

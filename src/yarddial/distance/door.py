@@ -187,7 +187,7 @@ class Door:
         word = ""
         if not hello.word and hello.secret >= 0:
             if (wait_s := self._wait_s(place)) > 0:
-                await self._refuse(writer, f"too many wrong codes came from your address: wait {wait_s:.0f} s")
+                await self._refuse(writer, f"too many codes were tried: wait {wait_s:.0f} s, then try again")
                 return None
             who, word = self._pair(hello)
             if who is None:

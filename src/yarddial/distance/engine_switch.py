@@ -19,7 +19,17 @@ from yarddial.engine.commands import (
     Stop,
     Sweep,
 )
-from yarddial.engine.events import Answer, Event, Measured, NotMeasured, RecordingState, Stopped, SweepDone, refusal_of
+from yarddial.engine.events import (
+    Answer,
+    Event,
+    JobFailed,
+    Measured,
+    NotMeasured,
+    RecordingState,
+    Stopped,
+    SweepDone,
+    refusal_of,
+)
 from yarddial.engine.link import EngineLink
 from yarddial.yard import clock
 
@@ -160,6 +170,9 @@ class EngineSwitch:
     @staticmethod
     def _settle(owed: dict[tuple[int, type], Measure | Sweep | RecordSamples], event: Event) -> None:
         match event:
+            case JobFailed():
+                for kind in (Measure, Sweep, RecordSamples):
+                    owed.pop((event.job, kind), None)
             case Measured() | NotMeasured():
                 owed.pop((event.job, Measure), None)
             case SweepDone():

@@ -18,6 +18,8 @@ from yarddial.engine.events import (
     Alive,
     ChannelSamples,
     Event,
+    Failed,
+    JobFailed,
     SafeguardsSet,
     Sound,
     SpanSpectrum,
@@ -222,6 +224,9 @@ def in_numbers_of(guest: Guest, event: Event) -> Event:
         changes["tuning"] = msgspec.structs.replace(tuning, id=guest.own_number(tuning.id))
     elif isinstance(tuning, int):
         changes["tuning"] = guest.own_number(tuning)
+    if isinstance(event, Failed | JobFailed):
+        # The traceback names files of this computer.
+        changes["details"] = ""
     if isinstance(event, Tuned | TuneRefused | SafeguardsSet):
         changes["id"] = guest.own_number(event.id)
     return msgspec.structs.replace(event, **changes) if changes else event

@@ -59,7 +59,7 @@ class WaitingEntries:
         content = lines_of(entries)
         failed: NotWritten | None = None
         for number, folder in enumerate(self._folders):
-            place = folder / f"{self._stem}{os.getpid()}.jsonl"
+            place = folder / f"{self._stem}{_process(os.getpid())}.jsonl"
             try:
                 folder.mkdir(parents=True, exist_ok=True, mode=0o700)
                 write_whole(place, content)
@@ -88,7 +88,7 @@ class WaitingEntries:
         for folder in self._folders:
             with contextlib.suppress(OSError):
                 for place in sorted(folder.glob(f"{self._stem}*.jsonl")):
-                    if not _is_running(place.stem.rpartition("-")[2]) and is_regular(place):
+                    if not _is_running(place.stem.removeprefix(self._stem)) and is_regular(place):
                         entries += entries_in(read_bytes(place, ENTRIES, NotWritten))
                         self._read.append(place)
         return tuple(sorted(entries, key=lambda entry: entry.at_utc))
@@ -106,7 +106,16 @@ def is_same(first: Entry, second: Entry) -> bool:
     return msgspec.structs.replace(first, id=0) == msgspec.structs.replace(second, id=0)
 
 
-def _is_running(number: str) -> bool:
-    if not number.isdigit():
-        return False
-    return Path(f"/proc/{number}").exists()
+def _process(number: int) -> str:
+    """A process by its number and start: numbers are given again, soon where there are few processes."""
+    try:
+        # Fields after the name, which may hold anything; the start is the 22nd of all (proc(5)).
+        start = Path(f"/proc/{number}/stat").read_text(errors="replace").rpartition(")")[2].split()[19]
+    except (OSError, IndexError):
+        return ""
+    return f"{number}-{start}"
+
+
+def _is_running(process: str) -> bool:
+    number = process.partition("-")[0]
+    return number.isdigit() and _process(int(number)) == process

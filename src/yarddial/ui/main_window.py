@@ -465,13 +465,10 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop everything in order; first ask about work that cannot be kept."""
         if event is not None and (unkept := self.session.unkept.now()) is not None:
-            event.ignore()
-            from yarddial.ui.unkept_sheet import UnkeptSheet
+            from yarddial.ui.unkept_sheet import ask_first
 
-            sheets = [sheet for sheet in self.findChildren(UnkeptSheet) if sheet.isVisible()]
-            sheet = sheets[0] if sheets else UnkeptSheet(self, self.session.unkept, unkept)
-            sheet.show()
-            sheet.raise_()
+            event.ignore()
+            ask_first(self, self.session.unkept, unkept)
             return
         self.poll_timer.stop()
         self.session.close()

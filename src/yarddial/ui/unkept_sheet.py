@@ -80,3 +80,11 @@ class UnkeptSheet(Sheet):
     def _close_window(self) -> None:
         self.close()
         self._window.close()
+
+
+def ask_first(window: QWidget, work: UnkeptWork, unkept: Unkept) -> None:
+    """Show the sheet, or the one that is open already, however often the window is closed."""
+    sheets = [sheet for sheet in window.findChildren(UnkeptSheet) if sheet.isVisible()]
+    sheet = sheets[0] if sheets else UnkeptSheet(window, work, unkept)
+    sheet.show()
+    sheet.raise_()

@@ -94,6 +94,7 @@ class LogKeeper:
         self._store: WaitingEntries | None = None
         # Whether what waits is kept outside this process, and over a restart of the computer.
         self.is_stored = self.is_stored_durably = False
+        self._stored: tuple[Entry, ...] = ()
         self._book: Book | None = None
         # Path of the log's file, once known.
         self._path: Path | None = None
@@ -222,13 +223,14 @@ class LogKeeper:
                 store.clear()
             self.is_stored = self.is_stored_durably = False
             return
-        if self._open_store is None:
+        if self._open_store is None or (self.is_stored_durably and waiting == self._stored):
+            # Written already: a log that stays locked costs one write, not one each time that it is tried.
             return
         if store is None:
             store = self._store = self._open_store()
         try:
             self.is_stored_durably = store.keep(waiting)
-            self.is_stored = True
+            self.is_stored, self._stored = True, waiting
         except NotWritten:
             self.is_stored = self.is_stored_durably = False
 
