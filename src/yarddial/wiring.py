@@ -25,6 +25,10 @@ RATE_WATCHED_S, FLAT_OUT_S = 2.0, 0.4
 
 # How long announcements of other computers are waited for.
 ANNOUNCED_S = 2.0
+# File of the demo yard, which its folder's end takes along.
+DEMO_FILE = "demo.yard.json"
+# More than any demo yard's log holds.
+ALL_ENTRIES = 1_000_000
 # The first folders for unsaved work outlive a restart of the computer.
 DURABLE_FOLDERS = 2
 
@@ -319,34 +323,21 @@ def ask_receiver(device: str) -> "Iterator[Told]":
 
 
 def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: int = 1) -> Session:
-    """The demo yard as shipped, with a temporary log and a table of its own."""
-    from yarddial.session.station.demo_table import DemoTable
-
-    station = demo_station()
-    if seed != 1:
-        for part in station.parts:
-            if isinstance(part, Receiver):
-                station = station.with_part(msgspec.structs.replace(part, device=f"{part.device}?seed={seed}"))
-    engine = engine_link(flat_out=flat_out)
-    begin = begin_check_flat_out if flat_out else begin_check_anywhere(engine)
-    return Session(
-        station, engine, lambda: _demo_log(folder), begin_check=begin, faults=Faults(fault_file),
-        helpers=choice_helpers, preferences=preference_keeper(), far_in_use=lambda: engine.far_in_use,
-        table=DemoTable(lambda: _demo_folder(folder) / "table.json"),
-    )  # fmt: skip
-
-
-def _demo_folder(folder: "Path | None") -> "Path":
+    """The demo yard as shipped: a station file and a log, joined as a person's own, in a folder that goes with the
+    program.
+    """
+    from yarddial.records.station_file import StationFile
     from yarddial.records.temporary import temporary_folder
 
-    return folder or temporary_folder()
-
-
-def _demo_log(folder: "Path | None") -> Book:
-    """Opened after the first paint, as all logs are."""
-    from yarddial.records.logbook import Logbook
-
-    return Logbook(_demo_folder(folder) / "log.sqlite")
+    path = (folder or temporary_folder()) / DEMO_FILE
+    if not os.path.exists(path):
+        station = demo_station()
+        if seed != 1:
+            for part in station.parts:
+                if isinstance(part, Receiver):
+                    station = station.with_part(msgspec.structs.replace(part, device=f"{part.device}?seed={seed}"))
+        StationFile(path, station).save(station)
+    return open_session(path, flat_out=flat_out)
 
 
 def own_session(path: "Path | None") -> Session:
@@ -358,37 +349,70 @@ def own_session(path: "Path | None") -> Session:
     return open_session(path)
 
 
-def open_session(path: "Path") -> Session:
-    """Session on a station file with its log, background saving, and edits kept after a failure."""
-    from yarddial.records.logbook import Logbook
+def open_session(path: "Path", *, flat_out: bool = False) -> Session:
+    """Session on a station file with its log, background saving, and edits kept after a failure.
+
+    A demo yard has its log and its unsaved edits in its own folder; in all else it is a yard like any other.
+    """
     from yarddial.records.presence import Presence
     from yarddial.records.recent import RecentFiles
     from yarddial.records.recovery import Recovery
     from yarddial.records.station_file import load_station
     from yarddial.records.whole_file import take_leftovers
+    from yarddial.session.station.demo_table import DemoTable
     from yarddial.session.station.station_saver import StationSaver
 
+    is_demo = path.name == DEMO_FILE
     left = take_leftovers(path)
     file = load_station(path)
-    recovery = Recovery(*unsaved_folders(), durable=DURABLE_FOLDERS)
+    unsaved = (path.parent / "unsaved",) if is_demo else unsaved_folders()
+    log = path.parent / "log.sqlite" if is_demo else log_path()
+    recovery = Recovery(*unsaved, durable=len(unsaved) if is_demo else DURABLE_FOLDERS)
     recovery.keep_what_was_written_over(path)
-    RecentFiles(data_folder() / "recent.json").add(path)
-    engine = engine_link()
+    if not is_demo:
+        RecentFiles(data_folder() / "recent.json").add(path)
+    engine = engine_link(flat_out=flat_out)
     saver = StationSaver(file, recovery, Presence(state_folder() / "open", path), left)
+    is_simulated = any(_is_simulated(part) for part in file.station.parts)
     return Session(
         file.station,
         engine,
-        lambda: Logbook(log_path()),
+        lambda: _log_at(log),
         BackgroundSave(saver.save, saver.check),
         recovery.find(path),
-        begin_check_anywhere(engine),
+        begin_check_flat_out if flat_out else begin_check_anywhere(engine),
         Faults(fault_file),
         saver,
         choice_helpers,
         preference_keeper(),
         far_in_use=lambda: engine.far_in_use,
-        waiting_store=waiting_entries,
+        table=DemoTable(lambda: _table_of(path)) if is_simulated else None,
+        waiting_store=lambda: _waiting_entries(log, unsaved),
+        is_temporary=is_demo,
     )
+
+
+def _log_at(path: "Path") -> Book:
+    """Opened after the first paint, as all logs are."""
+    from yarddial.records.logbook import Logbook
+
+    return Logbook(path)
+
+
+def _is_simulated(part: object) -> bool:
+    return isinstance(part, Receiver) and part.device.startswith("simulated:")
+
+
+def _table_of(path: "Path") -> "Path":
+    """File of the table with the simulated receivers of a yard."""
+    if path.name == DEMO_FILE:
+        return path.with_name("table.json")
+    folder = state_folder() / "tables"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise NotWritten(f"cannot make {folder}: {error.strerror}; check its permissions") from error
+    return folder / path.name
 
 
 def unsaved_folders() -> tuple["Path", ...]:
@@ -402,9 +426,47 @@ def unsaved_folders() -> tuple["Path", ...]:
 
 def waiting_entries() -> "WaitingEntries":
     """Keeper of log entries that the log cannot take."""
+    return _waiting_entries(log_path(), unsaved_folders())
+
+
+def _waiting_entries(log: "Path", folders: tuple["Path", ...]) -> "WaitingEntries":
     from yarddial.records.waiting_entries import WaitingEntries
 
-    return WaitingEntries(log_path(), unsaved_folders(), DURABLE_FOLDERS)
+    return WaitingEntries(log, folders, DURABLE_FOLDERS)
+
+
+def adopt_demo(session: Session) -> "Path":
+    """Keep a demo yard as the person's own: copy it into a new file, and its log's entries into the person's log.
+
+    Raises NotWritten or LogNotWritten; the demo stays as it is then.
+    """
+    from pathlib import Path
+
+    from yarddial.records.logbook import Logbook
+    from yarddial.records.station_file import StationFile
+
+    name, number = session.desk.station.name, 1
+    while os.path.exists(path := _own_path(name if number == 1 else f"{name} {number}")):
+        number += 1
+    name = name if number == 1 else f"{name} {number}"
+    station = msgspec.structs.replace(session.desk.station, name=name)
+    Path(path.parent).mkdir(parents=True, exist_ok=True)
+    entries = session.log.entries(limit=ALL_ENTRIES)[::-1]
+    book = Logbook(log_path())
+    try:
+        StationFile(path, station).save(station)
+        for entry in entries:
+            book.add(msgspec.structs.replace(entry, id=0, station=name))
+    finally:
+        book.close()
+    session.unkept.give_up()
+    return path
+
+
+def _own_path(name: str) -> "Path":
+    """Path of a yard of the person by its name."""
+    stem = "-".join("".join(sign if sign.isalnum() else " " for sign in name.lower()).split()) or "yard"
+    return data_folder() / f"{stem}.yard.json"
 
 
 def begin_session(path: "Path") -> Session:
@@ -465,6 +527,10 @@ class OwnFiles:
     def demo(self) -> Session:
         """Session on the demo yard."""
         return demo_session()
+
+    def adopt(self, session: Session) -> "Path":
+        """Keep a demo yard as the person's own and return its file."""
+        return adopt_demo(session)
 
     def pair(self, place: str, code: str, name: str) -> str:
         """Pair with a computer that serves its receivers; waits for it."""

@@ -59,8 +59,12 @@ class Session(Activities):
         far_in_use: "Callable[[], FarEngine | None]" = lambda: None,
         table: "DemoTable | None" = None,
         waiting_store: "Callable[[], WaitingEntries] | None" = None,
+        *,
+        is_temporary: bool = False,
     ) -> None:
-        """table : of the demo yard's simulated receivers.
+        """table : of a yard's simulated receivers.
+
+        is_temporary : file and log go with the program, as the demo yard's do.
 
         waiting_store : keeps log entries that the log cannot take over the end of the program.
 
@@ -83,7 +87,7 @@ class Session(Activities):
         self.inspection = Inspection(desk)
         self.log = LogKeeper(open_book, waiting_store)
         self.notes = Notes(desk, self.log)
-        self.file = OwnFile(desk, saver, recovered)
+        self.file = OwnFile(desk, saver, recovered, is_temporary=is_temporary)
         self.unkept = UnkeptWork(desk, self.log, self.file)
         self.far_watch = FarWatch(far_in_use)
         self.hands = Hands(desk)

@@ -21,16 +21,18 @@ class Unkept(msgspec.Struct, frozen=True):
     """Edits and entries that no lasting file holds, and why.
 
     edits : whether edits of the yard are among them. entries : number of log entries.
+    is_demo : nothing failed, but the demo yard goes with its window.
     """
 
     edits: bool
     entries: int
     why: tuple[str, ...]
+    is_demo: bool = False
 
     @property
     def sentence(self) -> str:
         """What closing would lose."""
-        lost = ["the last edits of the yard"] if self.edits else []
+        lost = [f"the {'' if self.is_demo else 'last '}edits of the yard"] if self.edits else []
         if self.entries:
             lost.append(count_of(self.entries, "entry", "entries") + " of the log")
         return f"Closing now would lose {' and '.join(lost)}."
@@ -42,6 +44,7 @@ class UnkeptWork:
     def __init__(self, desk: Desk, log: LogKeeper, file: OwnFile) -> None:
         self._desk, self._log, self._file = desk, log, file
         self._given_up = False
+        self._first = desk.station
 
     def now(self) -> Unkept | None:
         """Try to save once more, and tell what cannot be kept; None when everything is."""
@@ -53,9 +56,18 @@ class UnkeptWork:
         edits = self._file.has_unkept_edits()
         entries = 0 if self._log.is_stored_durably else len(self._log.waiting_entries())
         if not edits and not entries:
-            return None
+            return self._of_demo()
         reasons = (self._desk.save_trouble if edits else "", self._log.trouble if entries else "")
         return Unkept(edits, entries, tuple(dict.fromkeys(reason for reason in reasons if reason)))
+
+    def _of_demo(self) -> Unkept | None:
+        """Work in a demo yard; None without any."""
+        from yarddial.session.station.versions import without_dial
+
+        if not self._file.is_temporary:
+            return None
+        edits = without_dial(self._desk.station) != without_dial(self._first)
+        return Unkept(edits, self._log.count, (), is_demo=True) if edits or self._log.count else None
 
     def keep_in(self, path: "Path") -> "tuple[Path, ...]":
         """Write the yard into a new file elsewhere, and the waiting entries beside it; raises NotWritten.
@@ -87,6 +99,11 @@ class UnkeptWork:
 
         yard = StationFile(Path("yard"), self._desk.station).content.decode()
         return f"{yard.rstrip()}\n{lines_of(self._log.waiting_entries()).decode()}"
+
+    def let_demo_go(self) -> None:
+        """Let a demo yard go unasked; what a file of the person could not take is asked about all the same."""
+        if self._file.is_temporary:
+            self._given_up = True
 
     def give_up(self) -> None:
         """Let everything that cannot be kept go, on a person's word."""

@@ -73,6 +73,13 @@ class FindingFixes:
         opener = self._opener
         FromTheBox(self._window, self._session, opener.show_demo, opener.ask_open, opener.begin_with, built).show()
 
+    def adopt_demo(self) -> None:
+        """Keep the demo yard, with its log, as the person's own; it opens in a new window."""
+        if not self._session.file.is_temporary:
+            self._say("This yard is yours already: every change of it is saved in its own file")
+            return
+        self._attempt(partial(self._opener.adopt, self._session))
+
     def _show_transceiver(self) -> None:
         from yarddial.ui.transceiver.sheet import TransceiverSheet
 

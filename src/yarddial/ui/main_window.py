@@ -50,7 +50,8 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self._fault_shown = False
         self.guide: Guide | None = None
-        self.setWindowTitle(f"{session.desk.station.name} – Yard Dial")
+        kind = "demo yard – " if session.file.is_temporary else ""
+        self.setWindowTitle(f"{session.desk.station.name} – {kind}Yard Dial")
         self.resize(1280, 800)
         self.setMinimumSize(900, 600)
         self.strip, self.dial = YardStrip(session), Dial(session)
@@ -222,6 +223,8 @@ class MainWindow(QMainWindow):
         saver = self.session.file.saver
         if saver is not None:
             lettering.set_scale(self.session.preferences.now.text_scale)
+            # The new window shows the same demo yard: nothing goes.
+            self.session.unkept.let_demo_go()
             self.opener.open(saver.path)
 
     def toggle_chart_only(self) -> None:
@@ -464,11 +467,12 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop everything in order; first ask about work that cannot be kept."""
-        if event is not None and (unkept := self.session.unkept.now()) is not None:
+        unkept = self.session.unkept.now()
+        if event is not None and unkept is not None and (self.opener.has_files or not unkept.is_demo):
             from yarddial.ui.unkept_sheet import ask_first
 
             event.ignore()
-            ask_first(self, self.session.unkept, unkept)
+            ask_first(self, self.session.unkept, unkept, self.fixes.adopt_demo)
             return
         self.poll_timer.stop()
         self.session.close()

@@ -35,6 +35,10 @@ class Files(Protocol):
         """A session on the demo yard."""
         ...
 
+    def adopt(self, session: Session) -> Path:
+        """Keep a demo yard as the person's own and return its file; raises a YardDialError."""
+        ...
+
     def pair(self, place: str, code: str, name: str) -> str:
         """Pair with a computer that serves its receivers and return its name; waits, raises a YardDialError."""
         ...
@@ -75,6 +79,11 @@ class Opener:
         """Open the demo yard in a new window."""
         if self._files is not None:
             self._succeed(self._files.demo(), self._files)
+
+    def adopt(self, session: Session) -> None:
+        """Keep a demo yard as the person's own and open that in a new window; raises a YardDialError."""
+        if self._files is not None:
+            self._succeed(self._files.open(self._files.adopt(session)), self._files)
 
     def ask_open(self) -> None:
         """Ask for a station file; recent ones are offered."""

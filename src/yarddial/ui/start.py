@@ -52,8 +52,12 @@ def _end_in_good_order(window: MainWindow) -> None:
     """Close the window on Ctrl+C or SIGTERM; report uncaught errors in it and continue."""
     import signal
 
+    def end() -> None:
+        window.session.unkept.let_demo_go()
+        window.close()
+
     for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: window.close())
+        signal.signal(number, lambda *_: end())
     sys.excepthook = window.report_fault
 
 

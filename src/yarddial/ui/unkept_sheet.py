@@ -1,5 +1,7 @@
 """Asks before a window closes over work that no file could take."""
 
+from collections.abc import Callable
+
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from yarddial.session.unkept import Unkept, UnkeptWork
@@ -82,9 +84,46 @@ class UnkeptSheet(Sheet):
         self._window.close()
 
 
-def ask_first(window: QWidget, work: UnkeptWork, unkept: Unkept) -> None:
+class DemoEndSheet(Sheet):
+    """Asks before a demo yard goes with what was done in it."""
+
+    manual_page = "files"
+
+    def __init__(self, window: QWidget, work: UnkeptWork, unkept: Unkept, adopt: Callable[[], None]) -> None:
+        super().__init__(window, "Keep this demo yard?", 620)
+        self._window, self._work, self._adopt = window, work, adopt
+        self.verdict = Words(unkept.sentence, 15, weight=600, wrap=True)
+        self.verdict.setAccessibleName("Verdict")
+        advice = "A demo yard goes with its window. As your own it has a file, and its log is added to yours."
+        for words in (self.verdict, Words(advice, 13, tone="quiet", wrap=True)):
+            self.body.addWidget(words)
+        self.body.addStretch()
+        self.keep = button("Make it mine", strong=True)
+        self.lose = button("Close without it")
+        self.keep.clicked.connect(self._make_it_mine)
+        self.lose.clicked.connect(self._let_go)
+        for number, choice in enumerate((self.keep, self.lose)):
+            self.buttons.insertWidget(1 + number, choice)
+        self.leave_button.setText("Back to the window")
+        self.resize(px(620), px(220))
+
+    def _make_it_mine(self) -> None:
+        self.close()
+        self._adopt()
+
+    def _let_go(self) -> None:
+        self._work.give_up()
+        self.close()
+        self._window.close()
+
+
+def ask_first(window: QWidget, work: UnkeptWork, unkept: Unkept, adopt: Callable[[], None]) -> None:
     """Show the sheet, or the one that is open already, however often the window is closed."""
-    sheets = [sheet for sheet in window.findChildren(UnkeptSheet) if sheet.isVisible()]
-    sheet = sheets[0] if sheets else UnkeptSheet(window, work, unkept)
+    if unkept.is_demo:
+        sheets: list[Sheet] = [sheet for sheet in window.findChildren(DemoEndSheet) if sheet.isVisible()]
+        sheet = sheets[0] if sheets else DemoEndSheet(window, work, unkept, adopt)
+    else:
+        sheets = [sheet for sheet in window.findChildren(UnkeptSheet) if sheet.isVisible()]
+        sheet = sheets[0] if sheets else UnkeptSheet(window, work, unkept)
     sheet.show()
     sheet.raise_()

@@ -138,6 +138,8 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Yard", "What have you got: begin from the box", fixes.begin_from_the_box, "",
                      "first start wizard set up beginner"),
         WindowAction("Yard", "Look at the demo yard", opener.show_demo, "", "example try simulated"),
+        WindowAction("Yard", "Make the demo yard mine", fixes.adopt_demo, "",
+                     "keep demo save example own yard adopt tomorrow"),
         WindowAction("Yard", "Put a part in", window.put_in, "put a part in",
                      "add antenna cable filter converter preamplifier shelf lna"),
         WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain"),

@@ -4,9 +4,11 @@ from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.verdict import Verdict
 from yarddial.session.wording import ago, capital
 
+KEEPS_DEMO = "To keep it, choose Menu, Yard, Make the demo yard mine."
 
-def log_verdict(log: LogKeeper) -> Verdict:
-    """Number of entries, and whether all are stored."""
+
+def log_verdict(log: LogKeeper, *, is_temporary: bool = False) -> Verdict:
+    """Number of entries, and whether all are stored; those of a demo yard go with its window."""
     count = f"{log.count:,} {'entry' if log.count == 1 else 'entries'}".replace(",", "\u202f")
     if log.trouble:
         what = f"{log.waiting} waiting" if log.waiting else "no log"
@@ -20,4 +22,6 @@ def log_verdict(log: LogKeeper) -> Verdict:
     if log.unreadable:
         bad = f"{len(log.unreadable):,}".replace(",", "\u202f")
         return Verdict("look", f"{bad} of {count} cannot be read.", last, f"{bad} unreadable")
+    if is_temporary:
+        return Verdict("good", f"{count}, until this demo yard is closed.", f"{last} {KEEPS_DEMO}", count)
     return Verdict("good", f"{count}, all of them saved.", last, count)

@@ -15,7 +15,7 @@ def all_verdicts(of: Topics) -> dict[str, Verdict]:
     by_place: dict[PlaceName, Verdict] = {
         "Bench": bench_verdict(desk, of.inspection.findings(), of.inspection.coverages()),
         "Span": span_line(desk),
-        "Log": log_verdict(of.log),
+        "Log": log_verdict(of.log, is_temporary=of.file.is_temporary),
     }
     for declaration, activity in of.made_rooms():
         if declaration.verdict is not None:

@@ -18,13 +18,16 @@ if TYPE_CHECKING:
 
 
 class OwnFile:
-    """The file of a session; a yard without one, such as the demo's, has no saver.
+    """The file of a session; a yard without one has no saver.
 
     recovered : edits that could not be saved last time, until they are taken.
+    is_temporary : the file goes with the program, as the demo yard's does.
     """
 
-    def __init__(self, desk: Desk, saver: "StationSaver | None", recovered: Station | None) -> None:
-        self._desk = desk
+    def __init__(
+        self, desk: Desk, saver: "StationSaver | None", recovered: Station | None, *, is_temporary: bool = False
+    ) -> None:
+        self._desk, self.is_temporary = desk, is_temporary
         self.saver, self.recovered = saver, recovered
         self._changed = Listeners()
         self._seen: object = None

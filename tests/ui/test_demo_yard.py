@@ -1,0 +1,104 @@
+"""The demo yard as a person meets it: joined as a yard of their own, kept on request."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from yarddial import wiring
+from yarddial.session.log.verdict import log_verdict
+from yarddial.ui.main_window import MainWindow
+from yarddial.ui.opener import Opener
+from yarddial.ui.start import dressed_application
+from yarddial.ui.theme import lettering
+from yarddial.ui.unkept_sheet import DemoEndSheet
+from yarddial.ui.widgets.file_sheet import FileSheet
+
+
+@pytest.fixture
+def demo_window(qtbot: QtBot) -> Iterator[MainWindow]:
+    dressed_application("day", 1.0)
+    window = MainWindow(wiring.demo_session(flat_out=True), wiring.OwnFiles())
+    qtbot.addWidget(window, before_close_func=lambda widget: widget.session.unkept.give_up())
+    window.show()
+    window.session.poll()
+    yield window
+    for shown in (window, Opener.latest):
+        if isinstance(shown, MainWindow):
+            shown.session.unkept.give_up()
+            shown.close()
+    Opener.latest = None
+    lettering.set_scale(1.0)
+
+
+def following() -> MainWindow:
+    window = Opener.latest
+    assert isinstance(window, MainWindow)
+    return window
+
+
+def test_an_untouched_demo_closes_unasked(demo_window: MainWindow) -> None:
+    demo_window.session.desk.dial(7.1e6)
+    demo_window.close()
+    assert not demo_window.isVisible()
+
+
+def test_the_log_of_the_demo_is_exported_whole(qtbot: QtBot, demo_window: MainWindow, tmp_path: Path) -> None:
+    for number in range(3):
+        demo_window.session.notes.add(f"note {number}")
+    demo_window.fixes.export_log()
+    sheet = demo_window.findChild(FileSheet)
+    assert sheet is not None
+    target = tmp_path / "log.csv"
+    sheet.line.setText(str(target))
+    sheet.keep()
+    qtbot.waitUntil(target.exists)
+    text = target.read_text()
+    assert all(f"note {number}" in text for number in range(3))
+
+
+def test_a_demo_is_kept_as_the_persons_own(demo_window: MainWindow) -> None:
+    session = demo_window.session
+    session.notes.add("the garden gate hums")
+    session.desk.dial(7.1e6)
+    session.building.set_value("Finch", "entered_ppm", "-12.5")
+    assert "until this demo yard is closed" in log_verdict(session.log, is_temporary=True).sentence
+    demo_window.close()
+    assert demo_window.isVisible()
+    demo_window.close()
+    (sheet,) = demo_window.findChildren(DemoEndSheet)
+    assert "1 entry of the log" in sheet.verdict.text()
+    assert "edits of the yard" in sheet.verdict.text()
+    sheet.keep.click()
+    kept = following()
+    assert not demo_window.isVisible()
+    kept.session.poll()
+    assert not kept.session.file.is_temporary
+    assert kept.session.desk.station.dial_hz == pytest.approx(7.1e6)
+    assert getattr(kept.session.desk.station.part("Finch"), "entered_ppm") == pytest.approx(-12.5)  # noqa: B009
+    (entry,) = kept.session.log.entries(station=kept.session.desk.station.name)
+    assert entry.text == "the garden gate hums"
+    # Its table is simulated as the demo's was: a hand can still move a plug there.
+    assert kept.session.table is not None
+
+
+def test_a_second_demo_kept_is_a_yard_beside_the_first(demo_window: MainWindow) -> None:
+    first = wiring.adopt_demo(demo_window.session)
+    second = wiring.adopt_demo(demo_window.session)
+    names = [wiring.open_session(path).desk.station.name for path in (first, second)]
+    assert names == ["Quillet Lane", "Quillet Lane 2"]
+
+
+def test_the_lettering_changes_without_a_restart(demo_window: MainWindow) -> None:
+    demo_window.session.notes.add("before")
+    demo_window.session.preferences.change(text_scale=1.25)
+    demo_window.show_settings()
+    sheet = next(sheet for sheet in demo_window.children() if type(sheet).__name__ == "SettingsSheet")
+    assert sheet.anew.isVisible()  # type: ignore[attr-defined]
+    sheet.anew.click()  # type: ignore[attr-defined]
+    larger = following()
+    assert not demo_window.isVisible()
+    larger.session.poll()
+    assert larger.session.file.is_temporary
+    assert [entry.text for entry in larger.session.log.entries()] == ["before"]
