@@ -49,6 +49,7 @@ if TYPE_CHECKING:
     from yarddial.drivers.protocol import Capabilities, FoundReceiver
     from yarddial.drivers.registry import Registry
     from yarddial.records.allowed_programs import AllowedPrograms
+    from yarddial.records.left_off_file import LeftOffFile
     from yarddial.records.waiting_entries import WaitingEntries
     from yarddial.session.first_light.checks import FirstLight
     from yarddial.session.first_light.device_check import BeginRun
@@ -388,6 +389,7 @@ def open_session(path: "Path", *, flat_out: bool = False) -> Session:
         far_in_use=lambda: engine.far_in_use,
         table=DemoTable(lambda: _table_of(path)) if is_simulated else None,
         waiting_store=lambda: _waiting_entries(log, unsaved),
+        left_off_file=_left_off_file(path),
         is_temporary=is_demo,
     )
 
@@ -401,6 +403,17 @@ def _log_at(path: "Path") -> Book:
 
 def _is_simulated(part: object) -> bool:
     return isinstance(part, Receiver) and part.device.startswith("simulated:")
+
+
+def _left_off_file(path: "Path") -> "LeftOffFile":
+    """Memory of where the person left off in a yard, by its file."""
+    from yarddial.records.left_off_file import LeftOffFile
+    from yarddial.records.whole_file import digest_of
+
+    if path.name == DEMO_FILE:
+        return LeftOffFile(path.with_name("left-off.json"))
+    mark = digest_of(os.fsencode(os.path.realpath(path)))[:16]
+    return LeftOffFile(state_folder() / "left-off" / f"{mark}.json")
 
 
 def _table_of(path: "Path") -> "Path":
@@ -459,6 +472,7 @@ def adopt_demo(session: Session) -> "Path":
             book.add(msgspec.structs.replace(entry, id=0, station=name))
     finally:
         book.close()
+    _left_off_file(path).write(msgspec.structs.replace(session.listening.left_off(), place=session.left_off.place))
     session.unkept.give_up()
     return path
 

@@ -7,6 +7,8 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
+from yarddial.records.left_off_file import LeftOffFile
+from yarddial.records.station_file import StationFile
 from yarddial.session.log.verdict import log_verdict
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.opener import Opener
@@ -14,6 +16,8 @@ from yarddial.ui.start import dressed_application
 from yarddial.ui.theme import lettering
 from yarddial.ui.unkept_sheet import DemoEndSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.yard.demo import demo_station
+from yarddial.yard.left_off import LeftOff
 
 
 @pytest.fixture
@@ -102,3 +106,33 @@ def test_the_lettering_changes_without_a_restart(demo_window: MainWindow) -> Non
     larger.session.poll()
     assert larger.session.file.is_temporary
     assert [entry.text for entry in larger.session.log.entries()] == ["before"]
+
+
+def test_a_yard_of_ones_own_is_found_as_it_was_left(qtbot: QtBot, demo_window: MainWindow, tmp_path: Path) -> None:
+    path = tmp_path / "shed.yard.json"
+    StationFile(path, demo_station()).save(demo_station())
+    demo_window.opener.open(path)
+    evening = following()
+    qtbot.waitUntil(lambda: evening.is_furnished)
+    evening.session.desk.dial_typed(7.1e6)
+    evening.go("Listen")
+    evening.session.listening.choose_demodulation("lsb")
+    evening.session.listening.set_edges(-2_100.0, -300.0)
+    evening.close()
+    tomorrow = MainWindow(wiring.open_session(path), wiring.OwnFiles())
+    qtbot.addWidget(tomorrow)
+    tomorrow.show()
+    qtbot.waitUntil(lambda: tomorrow.is_furnished)
+    assert tomorrow.stack.shown == "Listen"
+    settings = tomorrow.session.listening.settings
+    assert (settings.demodulation, settings.low_hz, settings.high_hz) == ("lsb", -2_100.0, -300.0)
+    assert tomorrow.session.desk.station.dial_hz == pytest.approx(7.1e6)
+
+
+@pytest.mark.parametrize(
+    "content", [b"", b"{", b'{"place": "Attic"}', b'{"half_span_hz": -1}', b"\xff", b'{"heard": 3}']
+)
+def test_a_spoilt_memory_counts_as_none(tmp_path: Path, content: bytes) -> None:
+    path = tmp_path / "left-off.json"
+    path.write_bytes(content)
+    assert LeftOffFile(path).read() == LeftOff()

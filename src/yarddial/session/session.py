@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from yarddial.engine.jobs.lease import Lease
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.link import EngineLink
@@ -25,6 +27,8 @@ from yarddial.session.station.inspection import Inspection
 from yarddial.session.station.own_file import OwnFile
 from yarddial.session.station.saving import Saving
 from yarddial.session.unkept import UnkeptWork
+from yarddial.yard.left_off import LeftOff
+from yarddial.yard.places import PlaceName
 from yarddial.yard.station import Station
 
 if TYPE_CHECKING:
@@ -33,6 +37,7 @@ if TYPE_CHECKING:
 
     from yarddial.distance.far_engine import FarEngine
     from yarddial.drivers.rig.protocol import RigLink
+    from yarddial.records.left_off_file import LeftOffFile
     from yarddial.records.waiting_entries import WaitingEntries
     from yarddial.session.listening.replayed_centre import CentreAt
     from yarddial.session.receiver.receiver_choice import ChoiceHelpers
@@ -59,10 +64,13 @@ class Session(Activities):
         far_in_use: "Callable[[], FarEngine | None]" = lambda: None,
         table: "DemoTable | None" = None,
         waiting_store: "Callable[[], WaitingEntries] | None" = None,
+        left_off_file: "LeftOffFile | None" = None,
         *,
         is_temporary: bool = False,
     ) -> None:
         """table : of a yard's simulated receivers.
+
+        left_off_file : remembers where the person left off.
 
         is_temporary : file and log go with the program, as the demo yard's do.
 
@@ -92,6 +100,8 @@ class Session(Activities):
         self.far_watch = FarWatch(far_in_use)
         self.hands = Hands(desk)
         self.table = table
+        self._left_off_file = left_off_file
+        self.left_off = LeftOff() if left_off_file is None else left_off_file.read()
         self.live_receiver = LiveReceiver(jobs, self.hands, table)
         self.overview = Overview(
             self,
@@ -153,6 +163,10 @@ class Session(Activities):
             or self.faults.is_new
         )
 
+    def place_shown(self, name: PlaceName) -> None:
+        """Remember the place for the next session."""
+        self.left_off = msgspec.structs.replace(self.left_off, place=name)
+
     @property
     def far_engine(self) -> "FarEngine | None":
         """The present engine, where it is on another computer."""
@@ -193,10 +207,20 @@ class Session(Activities):
         """Redo the last undone edit."""
         return self.notes.step(self.desk.redo(), "Brought back")
 
+    def save_now(self) -> None:
+        """Save the dial, and where the person is, because the yard may be opened anew."""
+        self._remember()
+        self.desk.finish()
+
+    def _remember(self) -> None:
+        if self._left_off_file is not None:
+            self._left_off_file.write(msgspec.structs.replace(self.listening.left_off(), place=self.left_off.place))
+
     def close(self) -> None:
         """Stop the receiver and end the engine; save the dial and retry the log once more."""
         if self.log.waiting:
             self.log.retry()
+        self._remember()
         self.jobs.end_all("the window was closed")
         for declaration, activity in tuple(self.made_rooms()):
             if declaration.close is not None:

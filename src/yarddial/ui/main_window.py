@@ -46,7 +46,7 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session, files: Files | None = None) -> None:
         super().__init__()
         self.session = session
-        self.opener = Opener(self, files, MainWindow)
+        self.opener = Opener(self, files, MainWindow, session.save_now)
         self.setAcceptDrops(True)
         self._fault_shown = False
         self.guide: Guide | None = None
@@ -66,7 +66,8 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self._join()
         # The first place is created after the first paint, which shows strip and dial.
-        self._first_place: PlaceName | None = "True" if session.desk.station.routes else "Bench"
+        left: PlaceName = next((name for name in PLACE_NAMES if name == session.left_off.place), "True")
+        self._first_place: PlaceName | None = left if session.desk.station.routes else "Bench"
         self.places.show_chosen(PLACE_NAMES.index(self._first_place))
         session.overview.refresh()
         self._show_state()
@@ -142,6 +143,7 @@ class MainWindow(QMainWindow):
         """Open a place, creating it if necessary."""
         self._first_place = None
         self.stack.open(name)
+        self.session.place_shown(name)
         self.places.show_chosen(PLACE_NAMES.index(name))
 
     def _join_place(self, name: PlaceName, place: QWidget) -> None:

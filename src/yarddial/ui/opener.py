@@ -62,8 +62,15 @@ class Opener:
     # The replacing window, kept alive here because nobody else holds it.
     latest: "QMainWindow | None" = None
 
-    def __init__(self, window: QMainWindow, files: Files | None, make: Callable[[Session, Files], Any]) -> None:
-        self._window, self._files, self._make = window, files, make
+    def __init__(
+        self,
+        window: QMainWindow,
+        files: Files | None,
+        make: Callable[[Session, Files], Any],
+        save_now: Callable[[], None],
+    ) -> None:
+        """save_now : saves the window's yard, since the next one may be the same."""
+        self._window, self._files, self._make, self._save_now = window, files, make, save_now
 
     @property
     def files(self) -> Files | None:
@@ -103,6 +110,7 @@ class Opener:
     def open(self, path: Path) -> None:
         """Open a station file; raises a YardDialError, and the old window stays then."""
         if self._files is not None:
+            self._save_now()
             self._succeed(self._files.open(path), self._files)
 
     def begin(self, path: Path) -> None:

@@ -182,6 +182,10 @@ def test_a_stated_level_calibrates_and_holds_over_gains_and_undo(listening: Sess
 @pytest.mark.wide
 def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listening: Session) -> None:
     own = listening.listening
+
+    def heard() -> list[tuple[float, str]]:
+        return [(place.dial_hz, place.settings.demodulation) for place in own.lately_heard.places]
+
     for dial_hz, demodulation, wanted_hz in (
         (1_001_300.0, "am", 999_000.0),
         (6_158_700.0, "am", 6_160_000.0),
@@ -194,12 +198,15 @@ def test_the_raster_is_the_bands_and_places_one_stays_at_are_remembered(listenin
         assert listening.desk.station.dial_hz == pytest.approx(wanted_hz, abs=1e-6)
         # A channel of 240 kHz does not go into a picture of 20; of the narrow ones all do.
         assert own.half_span_hz == (5e5 if demodulation == "wfm" else 1e4)
-    until(listening, lambda: own.lately_heard.places == ((96.2e6, "wfm"),))
+    own.set_edges(-90_000.0, 110_000.0)
+    until(listening, lambda: heard() == [(96.2e6, "wfm")])
     # The near broadcaster fills the converter at this gain.
     (too_strong,) = (found for found in findings(listening) if found.what.startswith("Listen"))
     assert (too_strong.fix, too_strong.fix_label) == (GoTo("Levels"), "Go to Levels")
     listening.desk.dial(10e6)
     own.choose_demodulation("sam")
-    until(listening, lambda: own.lately_heard.places == ((10e6, "sam"), (96.2e6, "wfm")))
+    until(listening, lambda: heard() == [(10e6, "sam"), (96.2e6, "wfm")])
     own.go_back(1)
     assert (listening.desk.station.dial_hz, own.settings.demodulation) == (96.2e6, "wfm")
+    # The filter is the one that was used there.
+    assert (own.settings.low_hz, own.settings.high_hz) == (-90_000.0, 110_000.0)

@@ -9,6 +9,7 @@ from yarddial.session.listening.recorder import Recorder
 from yarddial.session.listening.verdict import listen_verdict
 from yarddial.session.log.notes import Notes
 from yarddial.session.receiver.topics import ReceiverTopics
+from yarddial.yard.left_off import LeftOff
 
 
 class ListeningTopics(ReceiverTopics, Protocol):
@@ -24,9 +25,14 @@ class ListeningTopics(ReceiverTopics, Protocol):
         """Recorder of audio and samples."""
         ...
 
+    @property
+    def left_off(self) -> LeftOff:
+        """Where the last session left off."""
+        ...
+
 
 def _make(of: ListeningTopics) -> Listening:
-    return Listening(of.desk, of.live_receiver, of.jobs, of.notes.add, of.recorder)
+    return Listening(of.desk, of.live_receiver, of.jobs, of.notes.add, of.recorder, of.left_off)
 
 
 DECLARATION = Declaration(

@@ -29,6 +29,7 @@ from yarddial.yard.demodulation import (
 )
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import format_frequency
+from yarddial.yard.left_off import HeardPlace, LeftOff
 from yarddial.yard.level import Level, band_of, parse_level
 from yarddial.yard.modes import mode_named
 from yarddial.yard.parts import Value
@@ -58,17 +59,20 @@ class Listening(Job):
         jobs: Scheduler,
         note: Callable[[str], None],
         recorder: Recorder,
+        left_off: LeftOff | None = None,
     ) -> None:
+        """left_off : how one listened in the last session."""
         self._desk, self._live_receiver, self._jobs = desk, live_receiver, jobs
+        left_off = left_off or LeftOff()
         self.lease: Lease | None = None
         self._note = note
         self._changed, self._heard = Listeners(), Listeners()
         self._sent: tuple[object, ...] = ()
-        self.settings = DEMODULATIONS["am"].settings()
+        self.settings = left_off.settings or DEMODULATIONS["am"].settings()
         self.is_heard = True
         self.clean_up = CleanUp()
         self.evidence: CleanedUp | None = None
-        self.half_span_hz = 1e4
+        self.half_span_hz = left_off.half_span_hz or 1e4
         self.chart_hz = desk.station.dial_hz
         # Audio blocks for the player, and the total heard.
         self.sounds: list[Sound] = []
@@ -76,10 +80,10 @@ class Listening(Job):
         self.level_dbfs: float | None = None
         self.squelch_open = True
         self.pilot_db: float | None = None
-        self._mode = ""
+        self._mode = left_off.mode
         self._is_muted = False
         self._last_second = LastSecond()
-        self.lately_heard = LatelyHeard()
+        self.lately_heard = LatelyHeard(left_off.heard)
         # Dial frequencies of expected spurious signals, with their kinds.
         self.ghosts: tuple[tuple[float, str], ...] = ()
         # Gaps in the picture, as last found.
@@ -311,10 +315,15 @@ class Listening(Job):
         return ""
 
     def go_back(self, index: int) -> None:
-        """Return to an entry of `lately_heard`, with its demodulation."""
-        dial_hz, demodulation = self.lately_heard.places[index]
-        self._desk.dial(dial_hz)
-        self.choose_demodulation(demodulation)
+        """Return to an entry of `lately_heard`, with its demodulation and filter."""
+        place = self.lately_heard.places[index]
+        self._desk.dial(place.dial_hz)
+        self.choose_demodulation(place.settings.demodulation)
+        self.set_edges(place.settings.low_hz, place.settings.high_hz)
+
+    def left_off(self) -> LeftOff:
+        """How one listens now, for the next session."""
+        return LeftOff("", self._mode, self.settings, self.half_span_hz, self.lately_heard.places)
 
     def snap_to_raster(self) -> float:
         """Put the dial on the nearest channel of the band's raster; return its spacing."""
@@ -389,7 +398,7 @@ class Listening(Job):
 
     def _record_sound(self, sound: Sound) -> None:
         """Store audio for the tone, and in the file where one is open."""
-        place = (self._desk.station.dial_hz, self.settings.demodulation)
+        place = HeardPlace(self._desk.station.dial_hz, self.settings)
         if self.lately_heard.heard(place, len(sound.samples) / sound.rate_hz):
             self._changed.tell()
         self._last_second.push(sound.samples)

@@ -282,8 +282,8 @@ class ListenPlace(QWidget):
     def _show_visited(self) -> None:
         """Show the list, rebuilt only when changed."""
         names = [
-            f"{format_frequency(dial_hz)}, {DEMODULATIONS[demodulation].name}"
-            for dial_hz, demodulation in self._listening.lately_heard.places
+            f"{format_frequency(place.dial_hz)}, {DEMODULATIONS[place.settings.demodulation].name}"
+            for place in self._listening.lately_heard.places
         ]
         wanted = ["lately heard", *names]
         if wanted != [self.visited.itemText(i) for i in range(self.visited.count())]:
