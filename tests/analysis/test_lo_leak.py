@@ -6,6 +6,7 @@ import pytest
 
 from yarddial.analysis.correction.lo_leak import Glimpse, weigh_leaks
 from yarddial.cli.program import run
+from yarddial.drivers.simulated.truth import true_dial_error_hz
 from yarddial.drivers.simulated.world import quillet_world
 from yarddial.session.calibration.lo_leak_recording import leak_in_recording
 from yarddial.session.session import Session
@@ -72,10 +73,17 @@ def test_the_running_receiver_looks_at_each_stated_value_and_comes_back(session:
     assert abs(answer.lo_hz - 120e6 - world.ports[0].stages[0].lo_error_hz) < 3 * answer.sigma_hz
     assert session.live_receiver.tuner.requested is not None
     assert abs(session.live_receiver.tuner.requested.middle_hz - 130e6) < 1e3
+    before_hz = true_dial_error_hz(world, session.desk.route, 10e6)
     session.building.use_oscillator("Ladder", 120e6, answer.lo_hz, answer.sigma_hz)
     ladder = session.desk.station.part("Ladder")
     assert isinstance(ladder, Converter)
-    assert (ladder.lo_hz.provenance, ladder.nominal_lo_hz, ladder.entered_lo_hz) == ("measured", 120e6, 120e6)
+    assert (ladder.lo_hz.provenance, ladder.nominal_lo_hz, ladder.entered_lo_hz) == (
+        "measured", 120e6, pytest.approx(answer.lo_hz, abs=0.06),
+    )  # fmt: skip
+    # The crystal's share at the leak is entered with it: what is left is its share between the leak and the station.
+    assert abs(true_dial_error_hz(world, session.desk.route, 10e6)) < 0.15 * abs(before_hz)
+    session.undo()
+    assert true_dial_error_hz(world, session.desk.route, 10e6) == before_hz
 
 
 def test_moving_the_dial_ends_the_search_in_words(session: Session) -> None:

@@ -34,6 +34,7 @@ OPTIONAL_COLUMNS = (
     "centre_hz",
     "tells_of",
     "shares",
+    "device",
     "entered_ppm",
     "parts",
 )
@@ -77,6 +78,7 @@ def write_observations(file: Path, observations: Sequence[Observation], residual
             "centre_hz": repr(seen.tells_of.centre_hz) if isinstance(seen.tells_of, CrystalAndClock) else "",
             "tells_of": msgspec.to_builtins(seen.tells_of)["type"],
             "shares": seen.shares,
+            "device": seen.device,
             "entered_ppm": repr(seen.entered_ppm),
             "parts": ";".join(
                 f"{stage.name}:{stage.nominal_lo_hz!r}{':dial' if stage.follows_dial else ''}" for stage in seen.stages
@@ -131,6 +133,7 @@ def _observation(
         wander_hz=hertz("wander_hz", "0"),
         tells_of=_tells_of(number, text("tells_of"), hertz("centre_hz") if text("centre_hz") else None),
         shares=text("shares") or lasting_error_of(text("name"), hertz("reference_hz")),
+        device=text("device"),
     )
     if min(observation.reference_sigma_hz, observation.sigma_hz) < 0 or observation.total_sigma_hz == 0:
         raise BadObservations(f"row {number}: give an uncertainty above 0: sigma_hz or reference_sigma_hz")

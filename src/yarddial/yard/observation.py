@@ -66,6 +66,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     wander_hz : the part of the reference's uncertainty that is new each day.
     tells_of : which of the receiver's clocks it says something about, beside the converters of `stages`.
     drift_hz_per_s : how fast the dial's reading moved while it was measured, where that was seen.
+    device : address of the receiver's device, without options; empty where unknown.
     shares : whose lasting error it has: observations of the same text have it in common; empty for nobody's.
     """
 
@@ -83,6 +84,7 @@ class Observation(msgspec.Struct, frozen=True, omit_defaults=True):
     tells_of: TellsOf = OneCrystal()
     shares: str = ""
     drift_hz_per_s: float = 0.0
+    device: str = ""
 
     @property
     def day(self) -> str:
@@ -166,6 +168,7 @@ def observed(
         wander_hz=wander_of(reference.kind, reference.sigma_hz),
         tells_of=OneCrystal() if receiver.clock_ppm is None else CrystalAndClock(centre_hz),
         shares=lasting_error_of(reference.name, reference.frequency_hz),
+        device=receiver.device_name,
     )
 
 

@@ -6,6 +6,7 @@ import msgspec
 import numpy as np
 import pytest
 
+from waiting import tell_truth, until
 from yarddial import wiring
 from yarddial.drivers.protocol import Capabilities, GainCapability
 from yarddial.engine.link import EngineInline
@@ -25,6 +26,7 @@ from yarddial.session.session import Session
 from yarddial.yard.demo import VIA_LADDER, demo_station
 from yarddial.yard.errors import CentreUnclear, DeviceNotFound, YardDialError
 from yarddial.yard.frequency import format_plain, parse_frequency
+from yarddial.yard.oscillators import crystal_of
 from yarddial.yard.parts import Receiver, Value
 from yarddial.yard.station import Station, checked
 
@@ -59,6 +61,44 @@ def test_all_that_a_driver_knows_comes_in_and_what_was_another_receivers_goes() 
     again = with_capabilities(after.with_part(msgspec.structs.replace(part, entered_ppm=5.0)), "Finch", TOLD,
                               "told:one?option=1", "2026-11-27")  # fmt: skip
     assert again.part("Finch").entered_ppm == 5.0  # type: ignore[union-attr]
+
+
+def test_each_device_keeps_its_own_corrections_and_measurements(session: Session) -> None:
+    """Own truth: the first device is the only one that was measured, and comes back as it went."""
+    desk, own = session.desk, session.desk.route.receiver.device
+    session.poll()
+    tell_truth(session, 10e6)
+    until(session, lambda: not session.background.is_busy)
+    session.calibration.apply()
+    first = desk.route.receiver
+    assert first.entered_ppm
+    error_hz = session.calibration.state().error_hz
+
+    def choose(device: str) -> Receiver:
+        able = wiring.ask_receiver(own)
+        told = next(iter(able)).capabilities
+        assert told is not None
+        desk.edit("choose", with_capabilities(desk.station, first.name, told, device, "2026-11-27"))
+        until(session, lambda: not session.background.is_busy)
+        return desk.route.receiver
+
+    second = choose("simulated:other")
+    assert (second.entered_ppm, second.crystal_ppm.provenance) == (0.0, "assumed")
+    # Nothing that was measured on the first says anything about the second.
+    assert session.calibration.fit is None
+    assert crystal_of(first.name) not in session.calibration.oscillator_estimates.touched()
+    desk.edit("enter", desk.station.with_part(msgspec.structs.replace(second, entered_ppm=4.0)))
+    back = choose(f"{own}?seed=3")
+    assert (back.entered_ppm, back.crystal_ppm, back.lost_shares) == (
+        first.entered_ppm, first.crystal_ppm, first.lost_shares,
+    )  # fmt: skip
+    assert crystal_of(first.name) in session.calibration.oscillator_estimates.touched()
+    assert session.calibration.state().error_hz == pytest.approx(error_hz, abs=0.5)
+    assert choose("simulated:other").entered_ppm == 4.0
+    assert choose("simulated:third").entered_ppm == 0.0
+    for _ in range(3):
+        session.undo()
+    assert desk.route.receiver.entered_ppm == 4.0
 
 
 def test_a_receiver_tuned_by_hand_stays_where_it_is_and_has_two_oscillators() -> None:

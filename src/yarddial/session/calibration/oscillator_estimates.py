@@ -106,6 +106,7 @@ class OscillatorEstimates:
         # A sentence where measurements contradict earlier knowledge.
         self.surprise = ""
         self._fitted_s = 0.0
+        self._devices = _devices_of(desk.station)
         self._fitted: Oscillators = known_oscillators(desk.station)
         self.before: Oscillators = self._fitted
         self.oscillators: Oscillators = self._fitted
@@ -162,6 +163,9 @@ class OscillatorEstimates:
         # An answer to an earlier request must not replace the present one.
         self._background.withdraw("the fit")
         station = self._desk.station
+        if (devices := _devices_of(station)) != self._devices:
+            self._devices = devices
+            self.read_histories()
         usable = tuple(o for o in self.observations if _touches_only(station, o))
         self._fitted_s = seconds_of("")
         self.surprise = ""
@@ -240,16 +244,27 @@ class OscillatorEstimates:
         return serves_for_s(route, station.dial_hz, tolerance_hz, self.oscillators, self._moving(), self._units)
 
 
+def _devices_of(station: Station) -> dict[str, str]:
+    """Devices of the receivers that a route ends in, by the receivers' names."""
+    return {route.receiver.name: route.receiver.device_name for route in station.resolved_routes()}
+
+
 def _touches_only(station: Station, observation: Observation) -> bool:
     """Return True while every part of the observation is still in the yard unchanged."""
     there = {c.name: c for part in station.parts for c in converters_of(part)}
     set_utc = menus_set(station)
-    receivers = {route.receiver.name for route in station.resolved_routes()}
-    return observation.receiver in receivers and all(
-        stage.name in there
-        and (there[stage.name].follows_dial or there[stage.name].nominal_lo_hz == stage.nominal_lo_hz)
-        and observation.at_utc > set_utc.get(stage.unknown, "")
-        for stage in observation.stages
+    devices = _devices_of(station)
+    device = devices.get(observation.receiver)
+    # A measurement of another device says nothing about this one's crystal.
+    return (
+        device is not None
+        and observation.device in ("", device)
+        and all(
+            stage.name in there
+            and (there[stage.name].follows_dial or there[stage.name].nominal_lo_hz == stage.nominal_lo_hz)
+            and observation.at_utc > set_utc.get(stage.unknown, "")
+            for stage in observation.stages
+        )
     )
 
 

@@ -9,7 +9,7 @@ import msgspec
 from yarddial.analysis.stability.forecast import HABITS, CrystalKind, forecast, growth_ppm, kind_of
 from yarddial.analysis.stability.track import Point
 from yarddial.records.entry import Entry
-from yarddial.records.log_data import oscillators_of
+from yarddial.records.log_data import observations_of, oscillators_of
 from yarddial.yard import clock
 from yarddial.yard.errors import BadSamples
 from yarddial.yard.observation import Observation
@@ -71,13 +71,14 @@ def units_hz(station: Station) -> dict[str, float]:
 def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
     """Read all oscillators' histories from the log, oldest first."""
     units, set_utc = units_hz(station), menus_set(station)
+    devices = {part.name: part.device_name for part in station.parts if isinstance(part, Receiver)}
     seen: dict[str, list[tuple[Point, float | None]]] = {}
     for entry in sorted(entries, key=lambda candidate: (candidate.at_utc, candidate.id)):
         if entry.station != station.name:
             continue
-        time_s = seconds_of(entry.at_utc)
+        time_s, others = seconds_of(entry.at_utc), _of_other_devices(entry, devices)
         for name, (value, sigma) in oscillators_of(entry.data).items():
-            if name not in units or entry.at_utc <= set_utc.get(name, ""):
+            if name not in units or entry.at_utc <= set_utc.get(name, "") or name in others:
                 continue
             track = seen.setdefault(name, [])
             if track and time_s - track[-1][0].time_s < APART_S:
@@ -97,6 +98,16 @@ def histories(station: Station, entries: Iterable[Entry]) -> dict[str, History]:
         for name, track in seen.items()
         if name in kinds
     }
+
+
+def _of_other_devices(entry: Entry, devices: Mapping[str, str]) -> set[str]:
+    """Oscillators of receivers that were another device when the entry was made."""
+    others = {
+        observation.receiver
+        for observation in observations_of(entry.data)
+        if observation.device not in ("", devices.get(observation.receiver, ""))
+    }
+    return {name for receiver in others for name in (crystal_of(receiver), clock_of(receiver))}
 
 
 def menus_set(station: Station) -> dict[str, str]:

@@ -80,7 +80,7 @@ class OtherMethods:
             receiver.name, PILOT_HZ, right_to_hz, pilot.frequency_hz, pilot.sigma_hz,
             reference_name=f"stereo pilot at {place}", route=self._desk.route.name, at_utc=utc_now(),
             tells_of=OneCrystal() if receiver.clock_ppm is None else SamplingOnly(),
-            shares=lasting_error_of(f"stereo pilot at {place}", PILOT_HZ),
+            shares=lasting_error_of(f"stereo pilot at {place}", PILOT_HZ), device=receiver.device_name,
         )  # fmt: skip
         sigma_ppm = 1e6 * observation.total_sigma_hz / PILOT_HZ
         clock = f"{format_number(pilot.clock_ppm, sigma_ppm, signed=True)} ± {format_number(sigma_ppm, sigma_ppm)} ppm"

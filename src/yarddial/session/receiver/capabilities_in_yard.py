@@ -7,7 +7,7 @@ import msgspec
 
 from yarddial.drivers.protocol import Capabilities, GainCapability
 from yarddial.yard.part_values.value import DRIVER_SAYS
-from yarddial.yard.parts import DirectSampling, Feed, GainStage, Origin, Port, Receiver, Value
+from yarddial.yard.parts import DeviceCorrections, DirectSampling, Feed, GainStage, Origin, Port, Receiver, Value
 from yarddial.yard.station import Route, Station
 
 # Typical crystal of a sound card, one sigma; and the usual bias feed, which no driver states.
@@ -16,13 +16,16 @@ USUAL_FEED = Feed(4.5, 100.0)
 # Default rate: about what a computer and a USB 2 cable carry.
 USUAL_RATE_HZ = 2.048e6
 ONLY_PORT = "antenna"
+# Devices whose corrections a receiver of the yard keeps.
+MAX_DEVICES = 16
 
 
 def with_capabilities(station: Station, part_name: str, able: Capabilities, device: str, day: str) -> Station:
     """Return the station with a receiver set to everything that the driver reports, marked as reported.
 
-    What was measured on another device is taken away: its crystal, lost samples and levels were that one's. A port that
-    a route ends in and that the device does not have becomes its first.
+    What was measured on another device is put by, with the correction entered for it: its crystal, lost samples and
+    levels were that one's. It comes back with its device. A port that a route ends in and that the device does not have
+    becomes its first.
     """
     part = station.part(part_name)
     if not isinstance(part, Receiver):
@@ -65,13 +68,24 @@ def _changed(part: Receiver, able: Capabilities, device: str, day: str) -> Recei
     elif part.clock_ppm is None:
         values["clock_ppm"] = Value(0.0, CLOCK_PPM, "assumed", day, "usual of a sound card")
     origins = {key: Origin("stated", day, DRIVER_SAYS) for key in values if key not in ("clock_ppm", "direct")}
-    another = bool(part.device) and part.device.partition("?")[0] != device.partition("?")[0]
-    if another:
-        values |= {"crystal_ppm": part.crystal_ppm.unmeasured(), "entered_ppm": 0.0}
-        values |= {"lost_shares": (), "calibrations": ()}
-        if part.clock_ppm is not None and able.own_clock:
-            values["clock_ppm"] = part.clock_ppm.unmeasured()
+    name = device.partition("?")[0]
+    if part.device and part.device_name != name:
+        own = next((known for known in part.other_devices if known.device == name), _fresh(part, name))
+        values |= {key: getattr(own, key) for key in ("crystal_ppm", "entered_ppm", "lost_shares", "calibrations")}
+        if own.clock_ppm is not None and able.own_clock:
+            values["clock_ppm"] = own.clock_ppm
+        former = DeviceCorrections(
+            part.device_name, part.crystal_ppm, part.entered_ppm, part.clock_ppm, part.lost_shares, part.calibrations
+        )
+        others = (former, *(known for known in part.other_devices if known.device not in (name, former.device)))
+        values["other_devices"] = others[:MAX_DEVICES]
     return msgspec.structs.replace(part, origins={**part.origins, **origins}, **values)
+
+
+def _fresh(part: Receiver, device: str) -> DeviceCorrections:
+    """What is known of a device that was never used here."""
+    clock_ppm = None if part.clock_ppm is None else part.clock_ppm.unmeasured()
+    return DeviceCorrections(device, part.crystal_ppm.unmeasured(), 0.0, clock_ppm)
 
 
 def _rate_hz(part: Receiver, able: Capabilities) -> float:

@@ -16,6 +16,9 @@ from yarddial.yard.parts.transceiver import Output
 from yarddial.yard.plain_text import one_line, shown
 from yarddial.yard.station import Station
 
+# Decimals of an oscillator that is entered: a tenth of a hertz.
+LO_DECIMALS = 1
+
 
 class Building:
     """Edits of the desk's station. Each raises a YardDialError in one sentence, nothing changed, when refused."""
@@ -133,7 +136,7 @@ class Building:
         self._edit("take back", editing.take_back_acknowledgement(self._station, finding.key))
 
     def use_oscillator(self, converter_name: str, stated_hz: float, lo_hz: float, sigma_hz: float) -> None:
-        """Store a measured oscillator in a converter; the stated value that matches becomes its nominal one."""
+        """Store and enter a measured oscillator; the stated value that matches becomes the converter's nominal one."""
         part, converter = next(
             (part, c) for part in self._station.parts for c in converters_of(part) if c.name == converter_name
         )
@@ -142,9 +145,11 @@ class Building:
         measured = msgspec.structs.replace(
             converter,
             lo_hz=stated.measured(lo_hz, sigma_hz, today(), "from a known station or its leak"),
-            entered_lo_hz=stated_hz,
+            entered_lo_hz=round(lo_hz, LO_DECIMALS),
         )
-        self._edit(f"{converter_name}: oscillator", self._station.with_part(with_converter(part, measured)))
+        self._desk.edit(
+            f"{converter_name}: oscillator", self._station.with_part(with_converter(part, measured)), "correction"
+        )
 
     def import_part(self, path: Path, index: int | None = None) -> str:
         """Insert a part from a file into the active route: `*.part.json`, or a filter's `*.s2p`."""

@@ -14,7 +14,7 @@ from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import BadStation
-from yarddial.yard.frequency import format_bound
+from yarddial.yard.frequency import format_bound, format_number
 from yarddial.yard.parts import Receiver
 
 # Drivers with a section of their own.
@@ -179,6 +179,15 @@ def _short(device: str) -> str:
     return f"{words.get(driver, driver)} {address.partition('?')[0]}"
 
 
+def _kept_for(part: Receiver) -> str:
+    """Which other devices' corrections are kept for their return."""
+    kept = [
+        f"{format_number(other.entered_ppm, 0.01, signed=True)} ppm for {_short(other.device)}"
+        for other in part.other_devices[:2]
+    ]
+    return f"; kept until it is chosen again: {' and '.join(kept)}" if kept else ""
+
+
 def summary(part: Receiver) -> str:
     """The driver's report in one line."""
     low_hz, high_hz = part.tuned_span_hz
@@ -206,6 +215,10 @@ def known_rows(part: Receiver) -> list[tuple[str, str]]:
         ("gain stages", ", ".join(f"{stage.name}, {len(stage.steps_db)} steps" for stage in part.gain_stages)),
         ("bias feed", f"port {', '.join(feeds)}; off until you switch it on" if feeds else ""),
         ("bits", str(part.bits)),
+        (
+            "correction",
+            f"{format_number(part.entered_ppm, 0.01, signed=True)} ppm is entered for this device{_kept_for(part)}",
+        ),
         ("oscillators", "tuner and sampling have one each" if part.clock_ppm is not None else ""),
     ]
     return [(label, text) for label, text in rows if text]

@@ -7,7 +7,7 @@ import msgspec
 from yarddial.yard.parts.antenna import Antenna
 from yarddial.yard.parts.converter import Converter, Lnb, LnbBand
 from yarddial.yard.parts.isolator import Isolator
-from yarddial.yard.parts.receiver import DirectSampling, GainStage, Port, Receiver
+from yarddial.yard.parts.receiver import DeviceCorrections, DirectSampling, GainStage, Port, Receiver
 from yarddial.yard.parts.sockets import CONNECTORS, Connector, Socket
 from yarddial.yard.parts.supply import Feed, Need
 from yarddial.yard.parts.transceiver import Transceiver
@@ -20,6 +20,7 @@ __all__ = [
     "Antenna",
     "Connector",
     "Converter",
+    "DeviceCorrections",
     "DirectSampling",
     "Feed",
     "GainStage",

@@ -102,6 +102,20 @@ class LevelCalibration(msgspec.Struct, frozen=True, omit_defaults=True):
         return msgspec.structs.replace(self.offset_db, value=self.offset_db.value - sum(moved), sigma=sigma)
 
 
+class DeviceCorrections(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What was measured on a device and entered for it, while the receiver of the yard is another device.
+
+    device : its address, without options.
+    """
+
+    device: str
+    crystal_ppm: Value
+    entered_ppm: float
+    clock_ppm: Value | None = None
+    lost_shares: tuple[tuple[float, float], ...] = ()
+    calibrations: tuple[LevelCalibration, ...] = ()
+
+
 class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     """A receiver: what it tunes, its crystal, and the correction entered.
 
@@ -120,6 +134,7 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     automatic_gain : its own control sets the stages. bandwidth_hz : of its filter before sampling, 0 for its choice.
     fixed_centre_hz : where the centre stays of one that is tuned by hand or by another program; 0 for all others.
     lost_shares : (rate in hertz, share of the samples lost at it) for the rates that were watched.
+    other_devices : corrections of devices that this receiver was before, for their return.
     """
 
     name: str
@@ -162,6 +177,12 @@ class Receiver(msgspec.Struct, frozen=True, omit_defaults=True, tag="receiver"):
     bandwidth_hz: float = 0.0
     fixed_centre_hz: float = 0.0
     origins: Origins = {}
+    other_devices: tuple[DeviceCorrections, ...] = ()
+
+    @property
+    def device_name(self) -> str:
+        """Address of its device without options: the same device is meant whatever they are."""
+        return self.device.partition("?")[0]
 
     @property
     def park_hz(self) -> float:
