@@ -19,6 +19,8 @@ def test_the_walk_by_its_button_ends_with_all_that_can_be_true(qtbot: QtBot, win
     qtbot.mouseClick(sheet.go, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: sheet.go.text() == "Stop", timeout=5_000)
     qtbot.waitUntil(lambda: not window.session.calibration_sequence.running, timeout=90_000)
+    qtbot.waitUntil(lambda: "All is measured, and not yet entered" in sheet.headline.text(), timeout=20_000)
+    qtbot.mouseClick(sheet.enter, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "Four of five oscillators are true" in sheet.headline.text(), timeout=20_000)
 
     def said() -> list[str]:

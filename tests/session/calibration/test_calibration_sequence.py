@@ -1,4 +1,4 @@
-"""The walk through all oscillators: planned, measured, entered at once, and ended with a reason whatever happens."""
+"""The walk through all oscillators: planned, measured, entered by one press, and ended with a reason whatever happens."""
 
 import time
 from collections.abc import Callable
@@ -55,6 +55,15 @@ def test_the_walk_trues_the_demo_yard_and_ends(tmp_path: Path) -> None:
     wait(session, lambda: not sequence.running)
     assert sequence.trouble == ""
     planned(session)
+    # Nothing is entered unasked; what one press would change is said before and after.
+    assert session.desk.station.parts == was.parts
+    assert {row.entered for row in sequence.rows()} >= {"not yet"}
+    verdict = oscillators_verdict(sequence.rows(), sequence)
+    assert verdict.sentence.startswith("All is measured, and not yet entered")
+    assert "Finch crystal 0.000 → +27" in verdict.consequence
+    session.calibration.apply()
+    planned(session)
+    assert sequence.will_change() == ""
     rows = {row.title: row for row in sequence.rows()}
     own_menu = rows.pop("Hearth reference")
     assert {row.mark for row in rows.values()} == {"good"}, rows

@@ -140,7 +140,7 @@ def _judged(
     if share < 1.0:
         return "look", f"{route.name} reaches {share:.0%} of it.", "bench"
     if not is_measured and not served:
-        return "unknown", f"Not measured: the dial may be off by {format_sigma(2 * worst.sigma_hz)[1:]}.", "measure"
+        return "unknown", f"Not measured: the dial may be off by some {uncertainty}.", "measure"
     if not served and abs(worst.error_hz) > 2 * worst.sigma_hz:
         off = format_hertz(worst.error_hz, worst.sigma_hz)
         return "look", f"The dial is off by {off}; {mode.name} allows {format_bound(mode.tolerance_hz)}.", "apply"

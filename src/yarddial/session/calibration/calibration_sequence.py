@@ -1,4 +1,4 @@
-"""Calibration sequence: measure as planned until all oscillators are known, then enter all at once."""
+"""Calibration sequence: measure as planned until all oscillators are known; a person enters all at once."""
 
 from collections.abc import Callable
 
@@ -14,6 +14,7 @@ from yarddial.session.background import Background
 from yarddial.session.calibration.calibration import Calibration
 from yarddial.session.calibration.oscillator_list import (
     MENU_HZ,
+    KnownState,
     OscillatorRow,
     PlanRequest,
     RouteEffect,
@@ -122,16 +123,24 @@ class CalibrationSequence(Job):
         name = f"{self._now.reference.name} over {self._now.route}"
         return f"{self._count} of about {self._count + max(left - 1, 0)}: {name}"
 
-    def rows(self) -> tuple[OscillatorRow, ...]:
-        """Rows of the list of oscillators."""
-        fit = self._calibration.fit
-        return oscillator_rows(
-            self._desk.station,
-            self._calibration.oscillators,
-            self._calibration.oscillator_estimates.touched(),
-            self.plan,
+    def rows(self, *, every: bool = False) -> tuple[OscillatorRow, ...]:
+        """State of the oscillators that the routes need, or of every one: the same wherever it is shown."""
+        calibration = self._calibration
+        fit, proposal = calibration.fit, calibration.proposal()
+        pending = () if proposal is None else proposal.changes
+        known = KnownState(
+            calibration.oscillators,
+            frozenset(calibration.oscillator_estimates.touched()),
             fit.together if fit is not None else (),
+            frozenset(change.oscillator for change in pending if not change.known_only),
         )
+        return oscillator_rows(self._desk.station, known, self.plan, every=every)
+
+    def will_change(self) -> str:
+        """What entering would change, before and after; empty where there is nothing to enter."""
+        proposal = self._calibration.proposal()
+        changes = () if proposal is None else proposal.changes
+        return "; ".join(change.before_and_after for change in changes)
 
     def effects(self) -> tuple[RouteEffect, ...]:
         """Effect of entering the correction on each route; empty where there is none to enter."""
@@ -247,7 +256,7 @@ class CalibrationSequence(Job):
         if lease is None or plan is None:
             return
         if not plan.measurements or self._count >= MAX_MEASUREMENTS:
-            self._calibration.apply()
+            # What was measured is entered by a person, who sees beforehand what it changes.
             lease.end()
             return
         # Measure first what needs no hand; then move plugs as little as possible.

@@ -7,7 +7,7 @@ import msgspec
 from yarddial.analysis.correction.fit import CorrectionFit
 from yarddial.records.entry import utc_now
 from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
-from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, oscillator_of, spoken
+from yarddial.yard.oscillators import DialState, Oscillators, crystal_of, lo_of, oscillator_of, rig_of, spoken
 from yarddial.yard.parts import Converter, Part, Receiver, Transceiver, converters_of, with_converter
 from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.station import Station
@@ -29,6 +29,21 @@ class EnteredChange(msgspec.Struct, frozen=True):
     old: float
     new: float
     known_only: bool = False
+
+    @property
+    def oscillator(self) -> str:
+        """Name of the oscillator that it is about."""
+        if self.known_only:
+            return rig_of(self.part)
+        return crystal_of(self.part) if self.unit == "ppm" else lo_of(self.part)
+
+    @property
+    def before_and_after(self) -> str:
+        """The entered value before and after, for a person to agree to."""
+        if self.unit == "ppm":
+            old, new = (format_number(value, 0.01, signed=True) for value in (self.old, self.new))
+            return f"{self.part} {'reference' if self.known_only else 'crystal'} {old} → {new} ppm"
+        return f"{self.part} oscillator {format_frequency(self.old, 1)} → {format_frequency(self.new, 1)}"
 
     @property
     def step(self) -> float:

@@ -20,8 +20,15 @@ def dial_findings(calibration: Calibration, desk: Desk) -> list[Finding]:
     state, mode = calibration.state(), mode_named(desk.station.mode)
     findings: list[Finding] = []
     if calibration.fit is not None:
+        # A sum that is entered is no fault: it only says what else could be learnt.
+        is_entered = (waiting := calibration.proposal()) is not None and waiting.is_nothing
         findings += [
-            going("look", f"True: {sentence}", "the dial is right only where it was measured", "True")
+            going(
+                "unknown" if is_entered and sentence in calibration.fit.inseparable else "look",
+                f"True: {sentence}",
+                "the dial is right only where it was measured",
+                "True",
+            )
             for sentence in (
                 *calibration.fit.inseparable,
                 *(remark.sentence for remark in calibration.fit.remarks if remark.kind == "contradiction"),

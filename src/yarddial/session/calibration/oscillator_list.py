@@ -22,18 +22,20 @@ from yarddial.yard.resolved_route import ResolvedRoute
 from yarddial.yard.shelf import kind_of
 from yarddial.yard.station import Reference, Station
 
-Entered = Literal["yes", "not yet", "cannot be", "as stated"]
+Entered = Literal["yes", "not yet", "not needed", "cannot be", "as stated"]
 # Errors closer than this many sigmas count as the same.
 MENU_SIGMAS = 4.0
 # Frequency at which transceiver menus state their offset, as makers do.
 MENU_HZ = 10e6
-# A remaining error within half the uncertainty counts as entered.
+# A transceiver's error within half its uncertainty needs no setting.
 ENTERED_SHARE = 0.5
 
 
 class OscillatorRow(msgspec.Struct, frozen=True):
-    """One oscillator for a person; `name` as everywhere.
+    """One oscillator for a person, alike in every place that shows it; `name` as everywhere.
 
+    entered : "yes" where the value known is entered; "not needed" where what is stated serves as well; "as stated"
+    before any measurement.
     own_menu : the transceiver in whose menu the person sets it, while that is the next step.
     """
 
@@ -97,52 +99,47 @@ def wanted_places(station: Station) -> tuple[WantedPlace, ...]:
     return tuple(places)
 
 
-def oscillator_rows(
-    station: Station,
-    oscillators: Oscillators,
-    touched: set[str],
-    plan: MeasurementPlan | None,
-    together: Sequence[Sequence[str]] = (),
-) -> tuple[OscillatorRow, ...]:
-    """A row for each oscillator that some route to a receiver needs.
+class KnownState(msgspec.Struct, frozen=True):
+    """What is known of the oscillators, for their rows.
 
     touched : those with measurements. together : groups of which only the sum is known.
+    pending : those for which a value is proposed and not entered.
     """
-    needed = {name for place in wanted_places(station) for name, _ in _slopes(place, oscillators)}
-    return tuple(
-        _row(station, name, oscillators, name in touched, plan, together)
-        for name in oscillators.names
-        if name in needed
-    )
+
+    oscillators: Oscillators
+    touched: frozenset[str]
+    together: tuple[tuple[str, ...], ...] = ()
+    pending: frozenset[str] = frozenset()
 
 
-def _row(
-    station: Station,
-    name: str,
-    oscillators: Oscillators,
-    is_touched: bool,
-    plan: MeasurementPlan | None,
-    together: Sequence[Sequence[str]],
-) -> OscillatorRow:
-    part = _owner(station, name)
+def oscillator_rows(
+    station: Station, known: KnownState, plan: MeasurementPlan | None, *, every: bool = False
+) -> tuple[OscillatorRow, ...]:
+    """A row for each oscillator that some route to a receiver needs, or for every one."""
+    needed = {name for place in wanted_places(station) for name, _ in _slopes(place, known.oscillators)}
+    return tuple(_row(station, name, known, plan) for name in known.oscillators.names if every or name in needed)
+
+
+def _row(station: Station, name: str, known: KnownState, plan: MeasurementPlan | None) -> OscillatorRow:
+    part, oscillators, is_touched = _owner(station, name), known.oscillators, name in known.touched
     value, sigma = oscillators.value(name), oscillators.sigma(name)
     if is_in_ppm(name):
         text = f"{format_number(value, sigma, signed=True)} ppm"
         known_to = f"± {format_number(sigma, sigma / 3)} ppm"
     else:
         text, known_to = format_hertz(value, sigma), f"± {format_sigma(sigma)[1:]}"
-    entered = entered_of(part, name, value, sigma) if is_touched else "as stated"
+    entered = entered_of(part, name, value, sigma, is_pending=name in known.pending) if is_touched else "as stated"
     planned = _measurement_for(plan, station, name, oscillators)
-    others = next((tuple(other for other in group if other != name) for group in together if name in group), ())
+    others = next((tuple(other for other in group if other != name) for group in known.together if name in group), ())
     return OscillatorRow(
         name,
         f"{part.name} {_noun(name)}",
         _about(part, name),
-        text if is_touched else "not measured",
+        ("in a sum" if others else text) if is_touched else "not measured",
         known_to,
         entered,
         _next_step(part, (value, sigma), entered, is_touched, planned, others),
-        "unknown" if not is_touched else "good" if entered == "yes" and planned is None else "look",
+        "unknown" if not is_touched else "good" if entered in ("yes", "not needed") and planned is None else "look",
         part.name
         if isinstance(part, Transceiver) and is_touched and entered == "cannot be" and planned is None
         else "",
@@ -169,8 +166,9 @@ def _next_step(
         return (
             f"its own menu{_said_of_menu(part, known)}: set {format_hertz(-known[0] * 1e-6 * MENU_HZ, 0.1)} at 10 MHz"
         )
-    if entered == "yes":
-        return "nothing"
+    if entered in ("yes", "not needed"):
+        sum_words = f"; the sum with {' and '.join(spoken(other) for other in others)} is entered" if others else ""
+        return f"nothing{sum_words}"
     if others:
         return f"enter it together with {' and '.join(spoken(oscillator) for oscillator in others)}: the sum is known"
     return "enter it"
@@ -187,19 +185,19 @@ def _said_of_menu(part: Transceiver, known: tuple[float, float]) -> str:
     return " went the other way" if abs(value - 2 * before) < MENU_SIGMAS * sigma else ""
 
 
-def entered_of(part: Part, name: str, value: float, sigma: float) -> Entered:
-    """State whether the known value is entered, to half its uncertainty."""
+def entered_of(part: Part, name: str, value: float, sigma: float, *, is_pending: bool) -> Entered:
+    """State whether the known value is entered. is_pending : another value is proposed, which decides."""
     if isinstance(part, Transceiver):
-        return "yes" if abs(value) <= ENTERED_SHARE * sigma else "cannot be"
+        return "not needed" if abs(value) <= ENTERED_SHARE * sigma else "cannot be"
     if name.startswith("clock:"):
         # A receiver takes one correction only: its tuner's.
         return "cannot be"
+    if is_pending:
+        return "not yet"
     if isinstance(part, Receiver):
-        off = part.entered_ppm - value
-    else:
-        converter = next(c for c in converters_of(part) if oscillator_of(c) == name)
-        off = converter.entered_lo_hz - converter.nominal_lo_hz - value
-    return "yes" if abs(off) <= max(ENTERED_SHARE * sigma, 1e-3) else "not yet"
+        return "yes" if part.entered_ppm else "not needed"
+    converter = next(c for c in converters_of(part) if oscillator_of(c) == name)
+    return "yes" if converter.entered_lo_hz != converter.nominal_lo_hz else "not needed"
 
 
 def route_effects(station: Station, corrected: Station, oscillators: Oscillators) -> tuple[RouteEffect, ...]:

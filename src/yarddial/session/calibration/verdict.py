@@ -102,6 +102,10 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
         return verdict
     if calibration.fit is not None and calibration.fit.inseparable:
         consequence = capital(calibration.fit.inseparable[0]) + "."
+        waiting = calibration.proposal()
+        if waiting is not None and waiting.is_nothing:
+            # What is entered serves all the same; what would separate them stands under "Measure next".
+            consequence = f"{verdict.consequence} Only a sum of oscillators is known."
         return msgspec.structs.replace(verdict, consequence=consequence)
     if calibration.touches_active_route() and _is_unchecked(calibration):
         # Which one, and what would check it, stands under "Measure next".
@@ -133,10 +137,20 @@ def oscillators_verdict(rows: "Sequence[OscillatorRow]", sequence: "CalibrationS
         return Verdict("look", sentence, capital(after), "waits for a hand")
     if sequence.running:
         return Verdict(
-            "unknown", f"Measuring: {true} of {_number(count)} are true.", "It goes on by itself.", "walking"
+            "unknown",
+            f"Measuring: {true} of {_number(count)} are true.",
+            "It goes on by itself; nothing is entered before you press Enter all.",
+            "measuring",
         )
     if plan is None:
         return Verdict("unknown", begins, "The rest is being planned.", "planning")
+    if not plan.measurements and (changes := sequence.will_change()):
+        return Verdict(
+            "look",
+            "All is measured, and not yet entered.",
+            f"Enter all changes {changes}; one undo takes it back.",
+            "to enter",
+        )
     left = len(plan.measurements)
     if left:
         minutes = max(round(left * MEASUREMENT_S / 60), 1)

@@ -18,7 +18,7 @@ from yarddial.ui.widgets.words import Words, button, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 
 COLUMNS = ("", "oscillator", "off by", "known to", "entered", "next")
-ENTERED_TONES = {"yes": "", "as stated": "quiet", "not yet": "ochre", "cannot be": "ochre"}
+ENTERED_TONES = {"yes": "", "not needed": "", "as stated": "quiet", "not yet": "ochre", "cannot be": "ochre"}
 TONES = {"better": "spruce", "worse": "vermilion", "unchanged": "quiet"}
 
 
@@ -32,7 +32,9 @@ class AllOscillatorsSheet(Sheet):
         self._session, self._sequence = session, session.calibration_sequence
         self.headline = Headline()
         self.go = button(
-            "Measure what is left", strong=True, tip="One measurement after the other, then all is entered"
+            "Measure what is left",
+            strong=True,
+            tip="One measurement after the other; nothing is entered before you press Enter all",
         )
         self.go.clicked.connect(self._go)
         self.skip = button("Skip this one", tip="Leave out the measurement that is under way, or the next one")

@@ -17,8 +17,8 @@ from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.side_column import side_column
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import Words, button, hairline
-from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
-from yarddial.yard.oscillators import is_in_ppm, spoken, stated_oscillators
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.oscillators import spoken
 from yarddial.yard.plain_text import count_of
 from yarddial.yard.reach import reaching
 
@@ -117,37 +117,25 @@ class Evidence(QWidget):
         HistorySheet(self, self._session).show()
 
     def _show_oscillators(self) -> None:
+        """The same state of each oscillator as in the list of all."""
         empty(self._off)
-        calibration, stated = self._session.calibration, stated_oscillators(self._session.desk.station)
+        calibration, sequence = self._session.calibration, self._session.calibration_sequence
+        if calibration.fit is not None:
+            sequence.ask_plan()
+        states = {row.name: row for row in sequence.rows(every=True)}
         names = self._nearest(calibration.oscillators.names)
         if more := len(calibration.oscillators.names) - len(names):
             self._off.addWidget(Words(f"and {more} of other routes", 12, tone="quiet"), 2 * len(names), 1)
-        for row, name in enumerate(names):
-            estimate = calibration.fit.estimate(name) if calibration.fit else None
-            value, sigma = calibration.oscillators.value(name), calibration.oscillators.sigma(name)
-            settled = sigma < stated.sigma(name) / 4
-            mark = "good" if settled and (estimate is None or estimate.separate) else "look" if estimate else "unknown"
-            if is_in_ppm(name):
-                text = format_number(value, sigma, signed=True)
-                uncertainty = f"± {format_number(sigma, sigma / 3)} ppm"
-            else:
-                text = format_hertz(value, sigma).removesuffix(" Hz")
-                uncertainty = f"± {format_sigma(sigma)[1:]}"
+        for at, name in enumerate(names):
+            state = states[name]
+            quiet = "quiet" if state.mark == "unknown" else ""
+            value = Words(
+                state.value.removesuffix(" Hz").removesuffix(" ppm"), 13, weight=400 if quiet else 600, tone=quiet
+            )
+            set_tip(value, f"entered: {state.entered}; next: {state.next_step}")
             name_words = Words(spoken(name).replace("'s", ""), 13)
-            if estimate is not None and not estimate.separate:
-                text = "not separated"
-            elif not settled:
-                text = "not known"
-            quiet = "" if settled and (estimate is None or estimate.separate) else "quiet"
             self._row(
-                self._off,
-                row,
-                [
-                    MarkSign(mark, 10),
-                    name_words,
-                    Words(text, 13, weight=600 if not quiet else 400, tone=quiet),
-                    Words(uncertainty, 12, tone="quiet"),
-                ],
+                self._off, at, [MarkSign(state.mark, 10), name_words, value, Words(state.known_to, 12, tone="quiet")]
             )
         self._off.setColumnStretch(1, 1)
 
