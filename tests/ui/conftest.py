@@ -14,7 +14,9 @@ from yarddial.engine.process import EngineProcess
 from yarddial.records.logbook import Logbook
 from yarddial.session.session import Session
 from yarddial.ui.main_window import MainWindow
+from yarddial.ui.opener import Opener
 from yarddial.ui.start import dressed_application
+from yarddial.ui.theme import lettering
 from yarddial.yard.station import Station
 
 
@@ -61,3 +63,22 @@ def shown(qtbot: QtBot, tmp_path: Path, station: Station, engine: EngineLink) ->
     qtbot.waitActive(made)
     yield made
     made.close()
+
+
+@pytest.fixture
+def demo_window(qtbot: QtBot) -> Iterator[MainWindow]:
+    """The demo yard as a person opens it, with its own folder, its files, and a receiver that runs flat out."""
+    Opener.latest = None
+    dressed_application("day", 1.0)
+    window = MainWindow(wiring.demo_session(flat_out=True), wiring.OwnFiles())
+    qtbot.addWidget(window, before_close_func=lambda widget: widget.session.unkept.give_up())
+    window.show()
+    qtbot.waitUntil(lambda: window.is_furnished, timeout=10_000)
+    yield window
+    following, Opener.latest = Opener.latest, None
+    for shown_window in (window, following):
+        if isinstance(shown_window, MainWindow):
+            shown_window.session.unkept.give_up()
+            shown_window.close()
+    lettering.set_scale(1.0)
+    dressed_application("day", 1.0)

@@ -227,7 +227,7 @@ def test_the_oscillator_found_is_entered_from_its_sheet(qtbot: QtBot, window: Ma
     sheet.use()
     ladder = window.session.desk.station.part("Ladder")
     assert isinstance(ladder, Converter)
-    assert (ladder.nominal_lo_hz, ladder.entered_lo_hz) == (125e6, 125e6)
+    assert (ladder.nominal_lo_hz, ladder.entered_lo_hz) == (125e6, 124.998e6)
     assert ladder.lo_hz.value == pytest.approx(124.998e6)
     qtbot.keyClick(window, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.session.desk.station.part("Ladder") == LADDER

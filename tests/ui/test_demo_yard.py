@@ -1,6 +1,5 @@
 """The demo yard as a person meets it: joined as a yard of their own, kept on request."""
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -12,28 +11,10 @@ from yarddial.records.station_file import StationFile
 from yarddial.session.log.verdict import log_verdict
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.opener import Opener
-from yarddial.ui.start import dressed_application
-from yarddial.ui.theme import lettering
 from yarddial.ui.unkept_sheet import DemoEndSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.yard.demo import demo_station
 from yarddial.yard.left_off import LeftOff
-
-
-@pytest.fixture
-def demo_window(qtbot: QtBot) -> Iterator[MainWindow]:
-    dressed_application("day", 1.0)
-    window = MainWindow(wiring.demo_session(flat_out=True), wiring.OwnFiles())
-    qtbot.addWidget(window, before_close_func=lambda widget: widget.session.unkept.give_up())
-    window.show()
-    window.session.poll()
-    yield window
-    for shown in (window, Opener.latest):
-        if isinstance(shown, MainWindow):
-            shown.session.unkept.give_up()
-            shown.close()
-    Opener.latest = None
-    lettering.set_scale(1.0)
 
 
 def following() -> MainWindow:

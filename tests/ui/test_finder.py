@@ -1,5 +1,9 @@
 """What a beginner types, written down before the finder was changed: the wanted thing is among the first three."""
 
+import csv
+import re
+from pathlib import Path
+
 import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
@@ -7,16 +11,18 @@ from pytestqt.qtbot import QtBot
 from yarddial.ui.findables import dialled, findables
 from yarddial.ui.main_window import MainWindow
 from yarddial.ui.shelf_finder import puttables
-from yarddial.ui.widgets.finder import NOTHING_FOUND, Finder, ranked
+from yarddial.ui.widgets.finder import NOTHING_FOUND, Findable, Finder, ranked
 
-# Words typed, and what the name of the wanted hit holds.
+# 215 queries, the third column what follows where it can be seen.
+ROWS = list(csv.DictReader((Path(__file__).parent / "finder_queries.csv").open(encoding="utf-8"), delimiter=";"))
+# Those of an earlier year: words typed, and what the name of the wanted hit holds.
 QUERIES = (
     ("compare", "Compare two"), ("better antenna", "Compare two"), ("which is better", "Compare two"),
     ("a b", "Compare two"), ("offset", "oscillator"), ("calibrate", "Measure the station"), ("ppm", "ppm"),
     ("correction", "correction"), ("driver", "driver"), ("choose driver", "Choose the receiver"),
     ("device", "Choose the receiver"), ("usb stick", "Choose the receiver"), ("dongle", "Choose the receiver"),
     ("sound card", "Choose the receiver"), ("converter", "onverter"), ("up-converter", "Ladder"), ("ladder", "Ladder"),
-    ("record", "Record sound"), ("recording", "recording"), ("save iq", "Record sound"), ("wav", "Record sound"),
+    ("record", "Record"), ("recording", "recording"), ("save iq", "Record samples"), ("wav", "Record sound"),
     ("play file", "Play a recording"), ("replay", "Play a recording"), ("report", "report"), ("pdf", "report"),
     ("print", "report"), ("gain", "Gain"), ("agc", "automatic gain"), ("rf gain", "Gain"), ("overload", "Gain"),
     ("noise figure", "noise figure"), ("attenuation", "ttenuation"), ("start", "Start or stop"), ("run", "Start or stop"),
@@ -41,7 +47,7 @@ QUERIES = (
     ("ghosts", "Ghosts"), ("images", "ghosts"), ("spurs", "ghosts"), ("mirror", "mirror"), ("birdie", "ghosts"),
     ("interference", "Hunt interference"), ("rfi", "Hunt interference"), ("strong signals", "strong signals"),
     ("bands", "Bands"), ("all bands", "all bands"), ("listen", "Listen"), ("audio", "Listen"), ("waterfall", "Listen"),
-    ("volume", "Listen"), ("mute", "Listen"), ("squelch", "Listen"), ("log", "Log"), ("diary", "note"), ("note", "note"),
+    ("volume", "Listen"), ("mute", "Mute"), ("squelch", "quelch"), ("log", "Log"), ("diary", "note"), ("note", "note"),
     ("settings card", "Settings card"), ("what to type", "Settings card"), ("listening program", "Settings card"),
     ("which oscillator", "Which oscillator"), ("lo", "oscillator"), ("all oscillators", "All oscillators"),
     ("measure", "Measure"), ("measure here", "Measure"), ("apply", "Apply"), ("enter correction", "Apply"),
@@ -59,6 +65,23 @@ def test_plain_words_find_what_is_meant(window: MainWindow) -> None:
         if not any(wanted in name for name in names):
             missed.append((query, names))
     assert len(missed) <= (1 - WANTED_SHARE) * len(QUERIES), missed
+
+
+def missed_of(things: list[Findable], window: MainWindow) -> list[tuple[str, list[str]]]:
+    missed = []
+    for row in ROWS:
+        hits = [*dialled(window, row["query"]), *ranked(things, row["query"])][:3]
+        if not any(re.search(row["wanted"], hit.name) for hit in hits):
+            missed.append((row["query"], [hit.name for hit in hits]))
+    return missed
+
+
+def test_everyday_words_find_what_is_meant(window: MainWindow) -> None:
+    """Written down before the ranking was touched; never change a row to suit the ranking."""
+    missed = missed_of(findables(window), window)
+    print(missed)
+    assert len(ROWS) >= 200
+    assert len(missed) <= (1 - WANTED_SHARE) * len(ROWS), missed
 
 
 @pytest.mark.parametrize("text", ["zzz", "qwxk"])
@@ -79,7 +102,7 @@ def test_the_menu_opens_a_file_and_all_else(qtbot: QtBot, window: MainWindow) ->
     qtbot.waitUntil(lambda: bool(window.menu.findChildren(QMenu)), timeout=5_000)
     menu = window.menu.findChildren(QMenu)[0]
     sections = {action.text(): action.menu() for action in menu.actions()}
-    assert list(sections) == ["Yard", "Receiver", "Tools", "View", "Help"]
+    assert list(sections) == ["Yard", "Receiver", "Tools", "Listen", "View", "Help"]
     names = [action.text().partition("\t")[0] for part in sections.values() if part for action in part.actions()]
     assert {
         "Open a station file",
@@ -107,7 +130,7 @@ def test_a_caution_stands_under_the_list_for_the_part_that_is_chosen_and_nothing
     window: MainWindow, qtbot: QtBot
 ) -> None:
     things = puttables(window.session, None, lambda act: act(), lambda: None)
-    finder = Finder(window, things, lambda _: None)
+    finder = Finder(window, things, lambda _: ())
     qtbot.addWidget(finder)
     finder.show()
     finder.line.setText("end-fed wire")

@@ -21,6 +21,7 @@ from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.spectrogram_chart import SpectrogramChart
 from yarddial.ui.widgets.value_field import ValueField
 from yarddial.yard.demo import demo_station
+from yarddial.yard.dial_sentence import read_dial_sentence
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.modes import mode_named
 from yarddial.yard.oscillators import Oscillators, known_oscillators
@@ -99,7 +100,7 @@ def test_a_click_on_the_slide_rule_dials_the_place_clicked(qtbot: QtBot) -> None
 @pytest.mark.parametrize("hertz", [10e6, 145.2e6, 10_489_550_000.123])
 @pytest.mark.parametrize("width", [210, 300])
 def test_the_dial_shrinks_its_lettering_rather_than_cut_a_digit_off(qtbot: QtBot, hertz: float, width: int) -> None:
-    entry = DialEntry()
+    entry = DialEntry(lambda text: read_dial_sentence(text, demo_station()))
     qtbot.addWidget(entry)
     entry.resize(width, 48)
     entry.show_text(f"{hertz / 1e6:,.9f}".replace(",", "\u202f"))

@@ -301,7 +301,7 @@ def test_there_is_no_card_where_the_route_does_not_reach(qtbot: QtBot, window: M
     ("typed", "hertz", "route"),
     [
         ("northmark 5", 5e6, VIA_LADDER),
-        ("pilot", 145.2e6, DIRECT),
+        ("harbour", 145.2e6, DIRECT),
         ("20 m", 14e6, VIA_LADDER),
         ("7.1", 7.1e6, VIA_LADDER),
     ],

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from yarddial.ui.places.bench.place import BenchPlace
     from yarddial.ui.places.log.place import LogPlace
     from yarddial.ui.places.true.place import TruePlace
+    from yarddial.ui.widgets.finder import Findable
 
 POLL_MS, IDLE_MS = 16, 200
 
@@ -130,7 +131,7 @@ class MainWindow(QMainWindow):
         self.strip.export_wanted.connect(lambda name: self.bench.export_part(name))  # noqa: PLW0108 - it opens Bench
         self.findings.fixed.connect(self.fixes.fix)
         self.dial.entry.ranged.connect(self._show_range)
-        self.menu.clicked.connect(lambda: pop_up(self.menu, window_actions(self)))
+        self.menu.clicked.connect(lambda: pop_up(self.menu, window_actions(self), self.find_anything))
         session = self.session
         session.overview.on_state_changed(self._show_state)
         session.overview.on_stale(self.hurry)
@@ -202,14 +203,15 @@ class MainWindow(QMainWindow):
         from yarddial.ui.first_hour.guide import Guide
 
         if self.guide is None:
-            self.guide = Guide(self, self.session, self._open_place)
+            self.guide = Guide(self, self.session, self.open_place)
             page = self.centralWidget()
             layout = page.layout() if page is not None else None
             if isinstance(layout, QVBoxLayout):
                 layout.insertWidget(layout.indexOf(self.findings), self.guide)
         self.guide.begin()
 
-    def _open_place(self, name: PlaceName) -> QWidget:
+    def open_place(self, name: PlaceName) -> QWidget:
+        """Open a place and return it."""
         self.go(name)
         return self.stack.place(name)
 
@@ -217,13 +219,23 @@ class MainWindow(QMainWindow):
         """Open the settings."""
         from yarddial.ui.settings_sheet import SettingsSheet
 
-        reopen = self._reopen if self.opener.has_files and self.session.file.saver is not None else None
+        reopen = self.reopen if self.opener.has_files and self.session.file.saver is not None else None
         SettingsSheet(self, self.session, self.change_theme, reopen).show()
 
-    def _reopen(self) -> None:
+    def attempt(self, act: Callable[[], object]) -> None:
+        """Run an action; a refusal is said on the strip."""
+        self.strip.attempt(act)
+
+    def say(self, sentence: str) -> None:
+        """Say a sentence on the strip."""
+        self.strip.say(sentence)
+
+    def reopen(self) -> None:
         """Reopen the yard in a new window with the new font size; the receiver stops."""
         saver = self.session.file.saver
-        if saver is not None:
+        if saver is None or not self.opener.has_files:
+            self.say("The lettering changes when the program is started next")
+        else:
             lettering.set_scale(self.session.preferences.now.text_scale)
             # The new window shows the same demo yard: nothing goes.
             self.session.unkept.let_demo_go()
@@ -253,8 +265,8 @@ class MainWindow(QMainWindow):
         return {
             "toggle the receiver": session.toggle_receiver,
             "go to the dial": self.focus_dial,
-            "previous station": lambda: self._step_reference(-1),
-            "next station": lambda: self._step_reference(+1),
+            "previous station": lambda: self.step_station(-1),
+            "next station": lambda: self.step_station(+1),
             "measure": self.measure,
             "verify": lambda: self.measure(verifying=True),
             "apply": session.calibration.apply,
@@ -268,6 +280,7 @@ class MainWindow(QMainWindow):
             "new route": self.new_route,
             "follow the transceiver": self.follow_transceiver,
             "show the transceiver": self.show_transceiver,
+            "choose the mode": self.choose_mode,
             "next clear place above": lambda: self.next_clear(+1),
             "next clear place below": lambda: self.next_clear(-1),
             "begin a yard": self.opener.ask_new,
@@ -286,7 +299,7 @@ class MainWindow(QMainWindow):
             "list the keys": self.show_keys,
         }
 
-    def _step_reference(self, direction: int) -> None:
+    def step_station(self, direction: int) -> None:
         """Go to the next known station, or report that there is none."""
         if self.session.desk.step_reference(direction) is None:
             side = "above" if direction > 0 else "below"
@@ -379,12 +392,16 @@ class MainWindow(QMainWindow):
             self.go("Listen")
         self.strip.say(self.session.listening.next_clear(direction))
 
-    def find_anything(self) -> None:
-        """Find anything by a few letters, or dial a frequency."""
+    def choose_mode(self) -> None:
+        """Choose the mode by its name."""
+        self.find_anything(next(action.findable() for action in window_actions(self) if action.name == "Mode"))
+
+    def find_anything(self, first: "Findable | None" = None) -> None:
+        """Find anything by a few letters, or dial a frequency; `first` is chosen at once, and asks."""
         from yarddial.ui.findables import dialled, findables
         from yarddial.ui.widgets.finder import Finder
 
-        Finder(self, findables(self), partial(dialled, self)).open()
+        Finder(self, findables(self), partial(dialled, self), first=first).open()
 
     def show_fit(self) -> None:
         """Show the working of the fit, or say that there is none."""

@@ -41,7 +41,7 @@ def open_shelf(
         ).show()  # fmt: skip
 
     things = puttables(session, index, attempt, ask_file)
-    Finder(window, things, lambda _: None, "a part by name or kind: wire, converter, receiver").open()
+    Finder(window, things, lambda _: (), "a part by name or kind: wire, converter, receiver").open()
 
 
 def puttables(

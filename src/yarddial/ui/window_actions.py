@@ -2,126 +2,12 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import Protocol
 
-import msgspec
-
-from yarddial.session.session import Session
-from yarddial.ui.finding_fixes import FindingFixes
-from yarddial.ui.opener import Opener
-from yarddial.yard.keys import key_text
+from yarddial.ui.acting import Acting, WindowAction
+from yarddial.ui.listen_actions import listen_actions
+from yarddial.ui.sheet_actions import sheet_actions
+from yarddial.ui.view_actions import view_actions
 from yarddial.yard.places import PlaceName
-
-
-class WindowAction(msgspec.Struct, frozen=True):
-    """An action of the window.
-
-    section : of the menu. key_act : its name in the table of keys; empty without a key.
-    also : other words that people use for it.
-    """
-
-    section: str
-    name: str
-    act: Callable[[], object]
-    key_act: str = ""
-    also: str = ""
-
-    @property
-    def keys(self) -> str:
-        """Its keys in the notation of the list; empty without one."""
-        return key_text(self.key_act) if self.key_act else ""
-
-
-class Acting(Protocol):
-    """The window as its actions see it."""
-
-    session: Session
-    fixes: FindingFixes
-    opener: Opener
-
-    def go(self, name: PlaceName) -> None:
-        """Open a place."""
-        ...
-
-    def measure(self) -> None:
-        """Measure the station at the dial."""
-        ...
-
-    def show_card(self) -> None:
-        """Show the settings card."""
-        ...
-
-    def show_fit(self) -> None:
-        """Show the working of the fit."""
-        ...
-
-    def write_note(self) -> None:
-        """Go to the log's note."""
-        ...
-
-    def change_theme(self) -> None:
-        """Switch between day and night."""
-        ...
-
-    def show_settings(self) -> None:
-        """Open the settings."""
-        ...
-
-    def toggle_chart_only(self) -> None:
-        """Show the place alone, or everything."""
-        ...
-
-    def zoom(self, steps: int) -> None:
-        """Zoom the picture by steps."""
-        ...
-
-    def show_keys(self) -> None:
-        """Show the list of keys."""
-        ...
-
-    def show_glossary(self) -> None:
-        """Show the glossary."""
-        ...
-
-    def show_manual(self, page: str = "") -> None:
-        """Show a manual page; by default that of the focused widget."""
-        ...
-
-    def show_first_hour(self) -> None:
-        """Start the guide of the first hour."""
-        ...
-
-    def find_anything(self) -> None:
-        """Open the finder."""
-        ...
-
-    def put_in(self) -> None:
-        """Choose a part and insert it."""
-        ...
-
-    def new_route(self) -> None:
-        """Add a route."""
-        ...
-
-    def show_which_oscillator(self) -> None:
-        """Open the search for a converter's real oscillator."""
-        ...
-
-    def show_all_oscillators(self) -> None:
-        """Open the list of all oscillators."""
-        ...
-
-    def show_transceiver(self) -> None:
-        """Open the transceiver."""
-        ...
-
-    def follow_transceiver(self) -> None:
-        """Follow the transceiver, leave it, or return."""
-        ...
-
-    def next_clear(self, direction: int) -> None:
-        """Dial the next gap between stations."""
-        ...
 
 
 def window_actions(window: Acting) -> tuple[WindowAction, ...]:
@@ -131,108 +17,102 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
     return (
         WindowAction("Yard", "Begin an empty yard", opener.ask_new, "begin a yard", "new station file start over"),
         WindowAction("Yard", "Open a station file", opener.ask_open, "open a yard", "load recent yard"),
-        WindowAction("Yard", "Save a copy of the yard", fixes.save_elsewhere, "", "export keep store backup file"),
-        WindowAction("Yard", "Export the log", fixes.export_log, "", "save log csv json lines spreadsheet write out"),
+        WindowAction("Yard", "Save a copy of the yard", fixes.save_elsewhere, "", "export keep store backup file elsewhere another computer usb drive"),
+        WindowAction("Yard", "Export the log", fixes.export_log, "", "save log csv json lines spreadsheet table office write out diary entries"),
         WindowAction("Yard", "Add kept entries to the log", fixes.add_kept_entries, "",
                      "import read waiting entries full disk elsewhere jsonl"),
         WindowAction("Yard", "What have you got: begin from the box", fixes.begin_from_the_box, "",
-                     "first start wizard set up beginner"),
-        WindowAction("Yard", "Look at the demo yard", opener.show_demo, "", "example try simulated"),
+                     "first start wizard set up beginner box build assemble plain radio knob my own equipment what do I have guided help me"),
+        WindowAction("Yard", "Look at the demo yard", opener.show_demo, "", "example try simulated play around practise without a receiver"),
         WindowAction("Yard", "Make the demo yard mine", fixes.adopt_demo, "",
                      "keep demo save example own yard adopt tomorrow"),
+        WindowAction("Yard", "Restore the log from a copy", fixes.restore_log, "",
+                     "broken damaged unreadable repair recover lost entries backup"),
+        WindowAction("Yard", "Close the window", window.close, "", "quit exit end leave program shut down"),
+        WindowAction("Yard", "Change a part: take it out, rename it, set its values", partial(window.go, "Bench"),
+                     "place Bench", "remove delete edit part antenna receiver rename properties replace"),
         WindowAction("Yard", "Put a part in", window.put_in, "put a part in",
-                     "add antenna cable filter converter preamplifier shelf lna"),
-        WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain"),
+                     "add new antenna vertical wire dipole loop cable coax filter converter upconverter preamplifier amplifier shelf lna attenuator splitter switch receiver insert build equipment"),
+        WindowAction("Yard", "Begin a new route", window.new_route, "new route", "path line chain add another connect way"),
         WindowAction("Yard", "Plugs and switches: what is connected", fixes.show_plugs, "",
-                     "hand move plug socket lead cable knob antenna switch swap"),
+                     "hand move plug socket lead cable knob antenna switch swap change antennas two on one connected unplug"),
         WindowAction("Yard", "Try a part: what would it change, band by band", fixes.try_part, "",
-                     "buy upgrade compare cost price better antenna receiver converter what if"),
+                     "buy upgrade compare cost price worth money better new antenna receiver converter filter amplifier what if help improve"),
         WindowAction("Yard", "What must lie on the table: leads, supplies, order of work", fixes.show_kit, "",
-                     "list print adapters cables shopping ferrite extension put up antenna check list"),
+                     "list print adapters adaptors connectors cables shopping ferrite extension put up antenna check list things needed"),
         WindowAction("Yard", "Known stations", fixes.show_known_stations, "",
-                     "reference references transmitter beacon add import csv time signal"),
-        WindowAction("Yard", "Undo", session.undo, "undo", "take back revert"),
+                     "reference references transmitter transmitters beacon add own list import csv time signal broadcast schedule remember frequency favourite memory bookmark save"),
+        WindowAction("Yard", "Undo", session.undo, "undo", "take back revert mistake wrong go back cancel last change oops"),
         WindowAction("Yard", "Redo", session.redo, "redo", "again"),
         WindowAction("Receiver", "Start or stop the receiver", session.toggle_receiver, "toggle the receiver",
-                     "run play power on off stream sdr"),
+                     "run play power turn on off stream sdr radio switch begin end no signal nothing silent"),
+        WindowAction("Receiver", "Stop what is under way", window.cancel_work, "cancel",
+                     "stop everything cancel abort end measurement break off"),
         WindowAction("Receiver", "Choose the receiver", fixes.choose_receiver, "",
-                     "driver device stick dongle sound card plugged usb hardware select sdr address"),
+                     "driver device stick dongle sound card plugged usb hardware select sdr address not found missing connect another change which radio detect"),
         WindowAction("Receiver", "Pair with another computer", fixes.pair_with_computer, "",
-                     "remote network far shed server serve raspberry distance code"),
+                     "remote network far shed garden attic server serve raspberry distance code internet other room lan"),
         WindowAction("Receiver", "The far computer: who is there, recordings", fixes.show_far_computer, "",
                      "remote network distance fetch download recording state load temperature"),
         WindowAction("Receiver", "Ask for control of a far receiver", fixes.ask_for_control, "",
                      "remote network distance take over hand"),
         WindowAction("Receiver", "Hand control of a far receiver over", fixes.hand_control_over, "",
                      "remote network distance give up release"),
-        WindowAction("Receiver", "Check the receiver: First light", partial(window.go, "First light"),
-                     "place First light",
-                     "test diagnose driver usb lost samples drops"),
         WindowAction("Receiver", "Measure the station at the dial", window.measure, "measure",
-                     "calibrate calibration offset frequency error ppm here"),
-        WindowAction("Receiver", "Apply the correction", session.calibration.apply, "apply",
-                     "enter correct offset ppm calibration"),
+                     "calibrate calibration offset frequency error ppm here wrong off dial accurate accuracy true check receiver how far"),
+        WindowAction("Receiver", "Apply: enter the correction", session.calibration.apply, "apply",
+                     "enter correct offset ppm calibration use set put in fix"),
         WindowAction("Receiver", "Measure afresh: leave out what was measured", session.calibration.forget, "",
-                     "reset forget clear measurements"),
+                     "reset forget clear delete measurements start over again"),
         WindowAction("Receiver", "Transceiver: link it, follow it, split", window.show_transceiver,
                      "show the transceiver",
-                     "rig radio cat control ptt daemon serial vfo panadapter band scope tx"),
+                     "rig radio cat control ptt daemon serial vfo panadapter band scope tx connect transmit transmitter"),
         WindowAction("Receiver", "Measure the isolation from the transmitter", fixes.measure_isolation, "",
-                     "tap relay attenuator safe power burn decibel protect receiver"),
+                     "tap relay attenuator safe power burn damage destroy decibel protect receiver transmit watts"),
         WindowAction("Receiver", "Follow the transceiver, leave it, come back", window.follow_transceiver,
                      "follow the transceiver",
-                     "rig sync track lock roam"),
+                     "rig sync synchronise track lock roam together"),
         WindowAction("Tools", "Next clear place above", partial(window.next_clear, +1), "next clear place above",
-                     "gap free empty channel between stations 3 khz"),
+                     "gap free empty unused quiet frequency channel between stations 3 khz"),
         WindowAction("Tools", "Next clear place below", partial(window.next_clear, -1), "next clear place below",
                      "gap free empty channel between stations 3 khz"),
         WindowAction("Tools", "All oscillators: true them all", window.show_all_oscillators, "",
-                     "calibrate everything ppm crystal lo list offset drift align"),
+                     "calibrate everything at once receiver ppm crystal lo list offset drift align frequency wrong dial off overview"),
         WindowAction("Tools", "Which oscillator does the converter have", window.show_which_oscillator, "",
-                     "lo local 120 125 mhz leaflet wrong converter"),
+                     "which local 100 120 125 mhz leaflet box says wrong upconverter lo offset"),
         WindowAction("Tools", "Settings card", window.show_card, "show the card",
-                     "listening program what to type offset shift convert lo pdf print export"),
+                     "copy clipboard listening other another sdr program software what to type enter numbers offset shift convert lo ppm pdf print export"),
         WindowAction("Tools", "Gain: set and sweep it", partial(window.go, "Levels"), "place Levels",
-                     "agc rf gain attenuation noise figure overload level sensitivity"),
+                     "agc rf gain attenuation noise figure overload level levels sensitivity weak deaf too strong manual set"),
         WindowAction("Tools", "Test the span for ghosts", at("Ghosts", session.span_test.test), "",
-                     "images spurs fake signals mirror intermodulation birdie"),
+                     "images image rejection spurs spurious fake false signals mirror intermodulation birdie real should not be there everywhere"),
         WindowAction("Tools", "Scan all bands for strong signals", at("Ghosts", session.strong.scan), "",
-                     "search survey strongest"),
-        WindowAction("Tools", "Hunt interference in the house", at("Ghosts", lambda: None), "",
-                     "noise qrm rfi disturbance charger power supply hum"),
+                     "search survey strongest loud overload broadcast nearby"),
         WindowAction("Tools", "Prove all bands", at("Bands", session.band_run.start), "",
-                     "check every band run survey"),
-        WindowAction("Tools", "Write a report of all bands", partial(window.go, "Bands"), "",
-                     "pdf html export print document"),
-        WindowAction("Tools", "Compare two routes or settings: which hears better", partial(window.go, "Listen"), "",
-                     "antenna a b better versus difference"),
-        WindowAction("Tools", "Compare two recordings: of two receivers or computers", fixes.compare_recordings, "",
-                     "antenna a b better versus difference file sigmf wav"),
-        WindowAction("Tools", "Record sound or samples", partial(window.go, "Listen"), "",
-                     "wav sigmf iq save capture tape recorder"),
-        WindowAction("Tools", "Play a recording", partial(window.go, "Listen"), "", "open file replay iq wav sigmf"),
+                     "check every band run survey good bad best worst which bands work"),
         WindowAction("Tools", "Listen: tune and hear", partial(window.go, "Listen"), "place Listen",
-                     "audio sound speaker volume mute waterfall spectrum am ssb cw fm filter squelch"),
+                     "audio sound speaker volume waterfall spectrum picture play radio programme"),
         WindowAction("Tools", "Sample rate and centre: Span", partial(window.go, "Span"), "place Span",
                      "bandwidth msps aliasing decimation spike"),
         WindowAction("Tools", "Write a note in the log", window.write_note, "write a note",
-                     "diary journal logbook entry"),
+                     "diary journal logbook entry write down remember this remark heard"),
         WindowAction("Tools", "Show the working of the fit", window.show_fit, "show the fit",
                      "formula mathematics why"),
+        *sheet_actions(window),
+        *listen_actions(window),
         WindowAction("View", "Settings", window.show_settings, "settings",
-                     "preferences options configure theme font text lettering size region North America Americas "
-                     "Europe Africa Asia Oceania sound device units s-meter dbm locator sunrise sunset number style "
-                     "digits"),
+                     "preferences options configure theme text region sound device units number style"),
         WindowAction("View", "Find anything", window.find_anything, "find anything", "search go to"),
-        WindowAction("View", "Day or night", window.change_theme, "day or night", "theme dark light mode colours"),
-        WindowAction("View", "Picture only", window.toggle_chart_only, "picture only", "full screen maximise"),
-        WindowAction("View", "Zoom in", partial(window.zoom, -1), "zoom in", "closer magnify"),
-        WindowAction("View", "Zoom out", partial(window.zoom, +1), "zoom out", "wider"),
-        WindowAction("Help", "Manual", window.show_manual, "manual", "help guide documentation read handbook"),
+        WindowAction("View", "Day or night", window.change_theme, "day or night", "theme dark light mode colours colors bright"),
+        WindowAction("View", "Picture only", window.toggle_chart_only, "picture only", "full screen fullscreen maximise maximize large big bigger hide side column only"),
+        WindowAction("View", "Zoom in", partial(window.zoom, -1), "zoom in", "closer magnify bigger detail see less"),
+        WindowAction("View", "Zoom out", partial(window.zoom, +1), "zoom out", "wider see more overview"),
+        *view_actions(window),
+        WindowAction("Help", "Manual", window.show_manual, "manual", "help guide documentation read handbook instructions how does it work explain"),
         WindowAction("Help", "First hour: show me round", window.show_first_hour, "",
-                     "tour tutorial beginner guide introduction learn getting started"),
-        WindowAction("Help", "Keys", window.show_keys, "list the keys", "shortcuts keyboard hotkeys"),
-        WindowAction("Help", "Words explained", window.show_glossary, "", "glossary terms help meaning"),
+                     "tour tutorial beginner guide introduction learn getting started new here teach"),
+        WindowAction("Help", "Keys", window.show_keys, "list the keys", "shortcuts shortcut keyboard hotkeys hotkey"),
+        WindowAction("Help", "Words explained", window.show_glossary, "", "glossary terms help meaning dictionary abbreviation what does mean"),
     )  # fmt: skip
 
 

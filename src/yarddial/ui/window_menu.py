@@ -1,14 +1,16 @@
 """The menu: all actions of the window by section, from the same table as the finder's."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
 from PyQt6.QtWidgets import QMenu, QPushButton, QWidget
 
+from yarddial.ui.acting import WindowAction
 from yarddial.ui.theme.lettering import font, px
+from yarddial.ui.widgets.finder import Findable
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import PressButton
-from yarddial.ui.window_actions import WindowAction
 
 
 class MenuButton(PressButton):
@@ -38,8 +40,8 @@ class MenuButton(PressButton):
             self.move(parent.width() - self.width() - px(10), px(6))
 
 
-def pop_up(at: QPushButton, actions: Sequence[WindowAction]) -> QMenu:
-    """Show the menu under its button."""
+def pop_up(at: QPushButton, actions: Sequence[WindowAction], ask: Callable[[Findable], object]) -> QMenu:
+    """Show the menu under its button. ask : asks for what an action needs before it is done."""
     menu = QMenu(at)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     sections: dict[str, QMenu] = {}
@@ -51,6 +53,7 @@ def pop_up(at: QPushButton, actions: Sequence[WindowAction]) -> QMenu:
             sections[entry.section] = submenu
         action = sections[entry.section].addAction(f"{entry.name}\t{entry.keys}" if entry.keys else entry.name)
         if action is not None:
-            action.triggered.connect(lambda _=False, act=entry.act: act())
+            act = partial(ask, entry.findable()) if entry.asks else entry.act
+            action.triggered.connect(lambda _=False, act=act: act())
     menu.popup(at.mapToGlobal(QPoint(0, at.height())))
     return menu

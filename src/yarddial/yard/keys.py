@@ -48,6 +48,7 @@ KEYS: tuple[KeyBinding, ...] = (
     KeyBinding("follow the transceiver", ("F",), "follow the transceiver, leave it where it is, come back to it"),
     KeyBinding("show the transceiver", ("T",),
                "the transceiver: link it, look at what it could do to the receiver, split"),
+    KeyBinding("choose the mode", ("D",), "choose the mode by its name"),
     KeyBinding("next clear place above", ("G",), "the next clear place above, wide enough for the channel"),
     KeyBinding("next clear place below", ("Shift+G",), "the next clear place below"),
     KeyBinding("", ("P",), "on a route in Bench: make it the first choice"),

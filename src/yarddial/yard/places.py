@@ -26,7 +26,7 @@ PLACES: tuple[Place, ...] = (
     Place("Levels", "gain noise overload"),
     Place("True", "calibrate offset ppm correction"),
     Place("Ghosts", "images spurs interference"),
-    Place("Bands", "board list overview"),
+    Place("Bands", "board list overview good bad worst best my"),
     Place("Listen", "hear audio waterfall tune"),
     Place("Log", "logbook history diary notes"),
 )

@@ -1,4 +1,4 @@
-"""The walk through all oscillators: planned, measured, entered by one press, and ended with a reason whatever happens."""
+"""The walk through all oscillators: planned, measured, entered by one press, ended with a reason whatever happens."""
 
 import time
 from collections.abc import Callable

@@ -18,7 +18,7 @@ from yarddial.session.calibration.measuring import MeasurementOutcome, Measuring
 from yarddial.session.calibration.oscillator_estimates import OscillatorEstimates
 from yarddial.session.calibration.oscillator_history import seconds_of
 from yarddial.session.calibration.suggestion import Suggestion
-from yarddial.session.calibration.warmth import Warmth
+from yarddial.session.calibration.warmth import Warmth, read_temperature_c
 from yarddial.session.listeners import Listener, Listeners
 from yarddial.session.log.log_keeper import LogKeeper
 from yarddial.session.log.logged_tuning import logged_tuning
@@ -26,7 +26,7 @@ from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ
 from yarddial.session.station.desk import Desk
 from yarddial.yard.bands import SKY_WAVE_BELOW_HZ
-from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
+from yarddial.yard.frequency import format_frequency, format_hertz, format_number, format_sigma
 from yarddial.yard.frequency_conversion import path_sense
 from yarddial.yard.modes import mode_named
 from yarddial.yard.observation import Observation
@@ -267,6 +267,21 @@ class Calibration(Job):
                 ),
             )
         )
+
+    def note_temperature(self, text: str) -> str:
+        """Note the temperature beside the receiver, in degrees Celsius, in the log; empty text for unknown.
+
+        Later measurements carry it. Returns what was noted; raises BadObservations.
+        """
+        value = read_temperature_c(text)
+        if value == self.temperature_c:
+            return "The temperature is as it was noted"
+        self.temperature_c = value
+        what = "is not known any more" if value is None else f"is {format_number(value, 0.5)} °C"
+        sentence = f"The temperature beside the receiver {what}"
+        self._log.add(Entry(station=self._desk.station.name, kind="note", text=sentence, temperature_c=value))
+        self._changed.tell()
+        return f"{sentence}: measurements from now on carry it"
 
     def recall(self) -> None:
         """Load today's observations and earlier estimates from the log."""

@@ -4,9 +4,13 @@ from math import exp
 
 from yarddial.session.calibration.oscillator_history import seconds_of
 from yarddial.session.receiver.live_receiver import LiveReceiver
+from yarddial.yard.errors import BadObservations
+from yarddial.yard.frequency import MINUS
 
 # Time constant of a small box: most of its warm-up is over after a quarter of an hour.
 TAU_S = 480.0
+# Sheds freeze and attics heat up; anything beyond is a typing error.
+LOWEST_C, HIGHEST_C = -40.0, 80.0
 KEPT_EVERY_S, MAX_KEPT = 2.0, 2_000
 
 
@@ -51,3 +55,17 @@ class Warmth:
         # There was no update near that moment: it had just been started.
         then = min(past, key=lambda moment: abs(moment[0] - measured_s), default=(0.0, 1.0))[1]
         return abs(self._cold[receiver] - (then if measured_s >= self._born_s else 0.0))
+
+
+def read_temperature_c(text: str) -> float | None:
+    """Read degrees Celsius; None for an empty text. Raises BadObservations for what is no temperature of a room."""
+    shown = text.strip()
+    if not shown:
+        return None
+    try:
+        value = float(shown.replace(",", ".").replace(MINUS, "-").removesuffix("C").removesuffix("°"))
+    except ValueError:
+        value = float("nan")
+    if not LOWEST_C <= value <= HIGHEST_C:
+        raise BadObservations(f"'{shown}' is no temperature of a room: give degrees Celsius, such as 21.5")
+    return value

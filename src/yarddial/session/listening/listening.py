@@ -27,6 +27,7 @@ from yarddial.yard.demodulation import (
     turned,
     usual,
 )
+from yarddial.yard.dial_sentence import DialWish
 from yarddial.yard.errors import BadLevel
 from yarddial.yard.frequency import format_frequency
 from yarddial.yard.left_off import HeardPlace, LeftOff
@@ -164,6 +165,15 @@ class Listening(Job):
             self._desk.choose_mode(mode)
         self._make_room()
         self._send()
+
+    def obey(self, wish: DialWish) -> None:
+        """Set the dial, the mode and the demodulation as typed."""
+        if wish.dial_hz is not None:
+            self._desk.dial_typed(wish.dial_hz)
+        if wish.mode:
+            self._desk.choose_mode(wish.mode)
+        if wish.demodulation is not None:
+            self.choose_demodulation(wish.demodulation)
 
     def set_edges(self, low_hz: float, high_hz: float) -> None:
         """Set the filter edges, limited to between a tenth and three times the usual width."""

@@ -1,7 +1,9 @@
 """The dial widget."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QWheelEvent
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from yarddial.session.calibration.verdict import dial_verdict
@@ -13,13 +15,13 @@ from yarddial.ui.theme.palette import mark_role
 from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.tip import set_tip
 from yarddial.ui.widgets.words import ElidedWords, Words, repolish
+from yarddial.yard.dial_sentence import DialWish, read_dial_sentence
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import (
     format_hertz,
     format_sigma,
     group_digits,
     group_fraction,
-    parse_frequency,
     parse_range,
 )
 from yarddial.yard.modes import ALL_MODES, mode_named
@@ -32,8 +34,8 @@ class Dial(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.entry = DialEntry()
-        self.entry.dialled.connect(session.desk.dial_typed)
+        self.entry = DialEntry(lambda text: read_dial_sentence(text, session.desk.station))
+        self.entry.wished.connect(session.listening.obey)
         self.entry.nudged.connect(self.nudge)
         self.entry.refused.connect(self._show_refusal)
         self.mode = ChoiceBox("Mode")
@@ -140,21 +142,22 @@ class Dial(QWidget):
 
 
 class DialEntry(QLineEdit):
-    """Text entry for a frequency in any notation, or a range; bare numbers use the unit beside it."""
+    """Text entry for a frequency in any notation with a mode, a band or station by its name, or a range."""
 
-    dialled = pyqtSignal(float)
+    wished = pyqtSignal(object)
     ranged = pyqtSignal(float, float)
     nudged = pyqtSignal(float)
     refused = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, read: Callable[[str], DialWish]) -> None:
+        """read : reads what was typed; raises BadFrequency."""
         super().__init__()
-        self._shown = ""
+        self._shown, self._read = "", read
         self.setAccessibleName("Dial frequency")
         set_tip(
             self,
-            "Any way of writing a frequency: 14.305M, 14305 kHz, 14.305.000. A range, 9.4-9.9, is shown in Listen. "
-            "Arrows nudge the dial.",
+            "Any way of writing a frequency: 14.305M, 14305 kHz. Also 7.1 usb, 40 m, or a known station's name. "
+            "A range, 9.4-9.9, is shown in Listen. Arrows nudge the dial.",
         )
         self._dress()
 
@@ -186,6 +189,10 @@ class DialEntry(QLineEdit):
         else:
             super().keyPressEvent(event)
             self._fit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """Select the whole number, not one group of its digits."""
+        self.selectAll()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Nudge the dial with the wheel."""
@@ -223,11 +230,8 @@ class DialEntry(QLineEdit):
             self.clearFocus()
             return
         try:
-            unit = "MHz"
-            ends = parse_range(self.text(), unit)
-            hertz = parse_frequency(self.text(), unit) if ends is None else ends[0]
-            if hertz < 0:
-                raise BadFrequency("a dial frequency cannot be negative", self.text())
+            ends = _range(self.text())
+            wish = self._read(self.text()) if ends is None else None
         except BadFrequency as error:
             self.setProperty("wrong", True)
             repolish(self)
@@ -236,7 +240,7 @@ class DialEntry(QLineEdit):
         self._restore()
         self.clearFocus()
         if ends is None:
-            self.dialled.emit(hertz)
+            self.wished.emit(wish)
         else:
             self.ranged.emit(*ends)
         self.refused.emit("")
@@ -247,6 +251,16 @@ class DialEntry(QLineEdit):
         self.setProperty("wrong", False)
         repolish(self)
         self.refused.emit("")
+
+
+def _range(text: str) -> tuple[float, float] | None:
+    """A range of frequencies; None for another sentence, whose words may hold a dash."""
+    try:
+        return parse_range(text, "MHz")
+    except BadFrequency:
+        if any(sign.isdigit() for sign in text[:1]):
+            raise
+        return None
 
 
 def nudge_steps(event: QKeyEvent) -> float:

@@ -181,11 +181,11 @@ def _short(device: str) -> str:
 
 def _kept_for(part: Receiver) -> str:
     """Which other devices' corrections are kept for their return."""
-    kept = [
+    others = [
         f"{format_number(other.entered_ppm, 0.01, signed=True)} ppm for {_short(other.device)}"
         for other in part.other_devices[:2]
     ]
-    return f"; kept until it is chosen again: {' and '.join(kept)}" if kept else ""
+    return f"; kept until it is chosen again: {' and '.join(others)}" if others else ""
 
 
 def summary(part: Receiver) -> str:

@@ -1,6 +1,5 @@
-"""Find anything: type a few letters, choose with the arrows, Enter goes there."""
+"""Find anything: type a few letters, choose with the arrows, Enter does it; what needs a value asks for it here."""
 
-import re
 from collections.abc import Callable, Sequence
 
 import msgspec
@@ -10,17 +9,29 @@ from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QV
 
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.words import Words
+from yarddial.yard.errors import YardDialError
 
 MAX_SHOWN = 12
-# Words without information about the target.
-STOP_WORDS = frozenset(("a", "an", "the", "is", "it", "of", "my", "do", "i", "how", "where"))
-NOTHING_FOUND = "Nothing found: try another word, such as gain, offset, driver, record or report; or type a frequency."
+NOTHING_FOUND = "Nothing is called so. Nearest to it:"
+
+
+class AskedValue(msgspec.Struct, frozen=True):
+    """A value that an action needs.
+
+    prompt : what to type. present : the value now. submit : takes the text; raises a YardDialError in one sentence.
+    """
+
+    prompt: str
+    present: Callable[[], str]
+    submit: Callable[[str], object]
 
 
 class Findable(msgspec.Struct, frozen=True):
     """A target: its kind, its name, and what Enter does.
 
     also : other words that people use for it. caution : shown under the list while it is selected.
+    rank : 0 for what is wanted most often; a higher one stands behind others that match as well.
+    choices : what it offers to choose from. question : the value that it asks for.
     """
 
     kind: str
@@ -28,20 +39,29 @@ class Findable(msgspec.Struct, frozen=True):
     act: Callable[[], object]
     also: str = ""
     caution: str = ""
+    rank: int = 0
+    choices: "Callable[[], list[Findable]] | None" = None
+    question: AskedValue | None = None
 
 
 class Finder(QDialog):
-    """A line to type in and the best matches under it."""
+    """A line to type in and the best matches under it.
+
+    `things` are those to choose from now; `question` is the one that is being answered.
+    """
 
     def __init__(
         self,
         parent: QWidget,
         things: list[Findable],
-        fallback: Callable[[str], Findable | None],
+        fallback: Callable[[str], Sequence[Findable]],
         hint: str = "a station, part, route, place, command or frequency",
+        first: Findable | None = None,
     ) -> None:
+        """fallback : targets made from the text itself. first : a target that is chosen at once."""
         super().__init__(parent)
         self.things, self._fallback = things, fallback
+        self.question: AskedValue | None = None
         self._shown: list[Findable] = []
         self.setWindowTitle("Find")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -71,7 +91,10 @@ class Finder(QDialog):
         else:
             self.caution.hide()
         self.resize(px(620), px(400))
-        self._match("")
+        if first is None:
+            self._match("")
+        else:
+            self._begin(first, "")
 
     def move_choice(self, step: int) -> None:
         """Move up or down among the matches."""
@@ -83,67 +106,71 @@ class Finder(QDialog):
         self.caution.setText(self._shown[row].caution if 0 <= row < len(self._shown) else "")
 
     def choose(self, *_: object) -> None:
-        """Run the selected target."""
+        """Run the selected target, or answer its question."""
+        if self.question is not None:
+            self._answer(self.question)
+            return
         row = self.list.currentRow()
         if 0 <= row < len(self._shown):
+            self._begin(self._shown[row], self.line.text())
+
+    def _begin(self, thing: Findable, typed: str) -> None:
+        """Run a target; one that needs a choice or a value asks for it here."""
+        if thing.choices is not None:
+            self.things, self._fallback = thing.choices(), lambda _: ()
+            self.line.clear()
+            self.line.setPlaceholderText(thing.name)
+            self._match("")
+        elif thing.question is not None:
+            number = typed.split()[-1] if typed.split() and typed.split()[-1][-1].isdigit() else ""
+            self._ask(thing, number)
+        else:
             self.close()
-            self._shown[row].act()
+            thing.act()
+
+    def _ask(self, thing: Findable, given: str) -> None:
+        question = thing.question
+        if question is None:
+            return
+        self.list.hide()
+        self.nothing.setText(f"{thing.name}: {question.prompt}. Enter takes it, Esc leaves it.")
+        self.nothing.show()
+        self.line.setAccessibleName(thing.name)
+        self.line.setText(given or question.present())
+        self.line.selectAll()
+        self.question = question
+
+    def _answer(self, question: AskedValue) -> None:
+        try:
+            question.submit(self.line.text())
+        except YardDialError as refused:
+            self.nothing.set_tone("vermilion")
+            self.nothing.setText(f"{str(refused)[:1].upper()}{str(refused)[1:]}.")
+        else:
+            self.close()
 
     def _match(self, text: str) -> None:
-        self._shown = ranked(self.things, text)[:MAX_SHOWN]
-        other = self._fallback(text) if text.split() else None
-        if other is not None:
-            self._shown.insert(0, other)
+        if self.question is not None:
+            return
+        typed = bool(text.split())
+        matches = ranked(self.things, text)
+        self._shown = [*(self._fallback(text) if typed else ()), *matches][:MAX_SHOWN]
+        self.nothing.setVisible(not self._shown)
+        if not self._shown and typed:
+            from yarddial.ui.widgets.ranking import nearest
+
+            self._shown = [self.things[i] for i in nearest(self.things, text)]
         self.list.clear()
         for thing in self._shown:
             self.list.addItem(QListWidgetItem(f"{thing.name}   ·   {thing.kind}"))
-        self.nothing.setVisible(not self._shown)
         self.list.setCurrentRow(0)
 
 
 def ranked(things: Sequence[Findable], text: str) -> list[Findable]:
-    """Targets that match a text, best first: names that begin with it, names with its words, then other words."""
-    words = [_plain(word) for word in text.split() if word.lower() not in STOP_WORDS] or [
-        _plain(w) for w in text.split()
-    ]
-    ranks = [(rank, i) for i, thing in enumerate(things) if (rank := _rank(thing, text, words)) is not None]
-    return [things[i] for _, i in sorted(ranks)]
+    """Targets that match a text, best first."""
+    from yarddial.ui.widgets import ranking
 
-
-def _rank(thing: Findable, text: str, words: list[str]) -> tuple[int, int] | None:
-    """Rank of a match; None where a word matches nothing. Shorter names win ties."""
-    name, also = _words_of(thing.name), _words_of(f"{thing.kind} {thing.also}")
-    if not all(_begins(word, [*name, *also]) for word in words):
-        return None
-    typed = text.lower().strip()
-    if thing.name.lower().startswith(typed) and (len(typed) > 2 or typed in name):
-        return 0, len(name)
-    if len(typed) <= 2 and typed in also:
-        return 1, len(name)
-    in_name = sum(_begins(word, name) for word in words)
-    if all(word in name for word in words):
-        return 1, len(name)
-    # Whole words beat beginnings of words.
-    if all(word in name or word in also for word in words):
-        return (2, len(words) - in_name)
-    return (3, len(name)) if in_name == len(words) else (4, len(words) - in_name)
-
-
-def _begins(word: str, others: list[str]) -> bool:
-    return any(other.startswith(word) for other in others)
-
-
-def _words_of(text: str) -> list[str]:
-    """Words of a text, including the halves of hyphenated ones."""
-    whole = [word for word in re.split(r"[\s,;:()/·']+", text) if word]
-    halves = [half for word in whole if "-" in word for half in word.split("-") if half]
-    return [_plain(word) for word in (*whole, *halves)]
-
-
-def _plain(word: str) -> str:
-    """Remove the plural's s, so that `routes` finds a route."""
-    word = word.lower().strip(".")
-    return word[:-1] if len(word) > 3 and word.endswith("s") and not word.endswith("ss") else word
+    return [things[i] for i in ranking.ranked(things, text)]
 
 
 class FinderLine(QLineEdit):

@@ -53,7 +53,7 @@ class GhostsPlace(QWidget):
         self.without = button(
             "Look without antenna", tip="Take it off, then look again: what stays, the receiver makes"
         )
-        self.without.clicked.connect(lambda: AntennaOffSheet(self, session).show())
+        self.without.clicked.connect(self.test_without)
         self.recordings = button("Recordings", plain=True, tip="Judge by recordings that were made at two centres")
         self.recordings.clicked.connect(lambda: RecordingsSheet(self, session).show())
         self.search = button("Hunt interference", plain=True, tip="Find what in the house disturbs, step by step")
@@ -106,6 +106,10 @@ class GhostsPlace(QWidget):
                 right.addWidget(part)
         right.addStretch()
         side_by_side(self, self.headline, left, beside)
+
+    def test_without(self) -> None:
+        """Open the test without the antenna."""
+        AntennaOffSheet(self, self._session).show()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         """Show changes made while hidden."""

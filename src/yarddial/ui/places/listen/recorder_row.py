@@ -29,7 +29,8 @@ class RecorderRow(QWidget):
         self.play = button("Play", tip="Play a recording in the receiver's place")
         self.said = Words("", 12, tone="quiet", wrap=True)
         row = FlowRow(spacing=6)
-        for widget, act in ((self.sound, self._sound), (self.samples, self._samples), (self.play, self._play)):
+        acts = ((self.sound, self.toggle_sound), (self.samples, self.toggle_samples), (self.play, self.toggle_play))
+        for widget, act in acts:
             widget.clicked.connect(act)
             row.addWidget(widget)
         layout = QVBoxLayout(self)
@@ -65,7 +66,8 @@ class RecorderRow(QWidget):
         self.said.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
         self.said.setVisible(bool(message))
 
-    def _sound(self) -> None:
+    def toggle_sound(self) -> None:
+        """Ask for the file of the sound, or end it."""
         if self._recorder.sound is not None:
             self._recorder.stop_recording_sound()
             return
@@ -76,7 +78,8 @@ class RecorderRow(QWidget):
         channels = 2 if self._session.listening.settings.demodulation == "wfm" else 1
         self._recorder.record_sound(path, SOUND_RATE_HZ, channels)
 
-    def _samples(self) -> None:
+    def toggle_samples(self) -> None:
+        """Ask for the file of the samples, or end it."""
         if self._recorder.recording is not None:
             self._recorder.stop_recording_samples()
             return
@@ -87,7 +90,8 @@ class RecorderRow(QWidget):
         listening = self._session.listening
         self._recorder.record_samples(path, listening.settings)
 
-    def _play(self) -> None:
+    def toggle_play(self) -> None:
+        """Ask for the recording to play, or end playing."""
         if self._session.live_receiver.plays:
             self._session.recorder.end_replay()
             return

@@ -12,6 +12,7 @@ from yarddial.ui.widgets.choice import ChoiceBox
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard.errors import BadObservations
 from yarddial.yard.oscillators import spoken
 
 # Number of corrections marked in the picture.
@@ -66,16 +67,12 @@ class HistorySheet(Sheet):
         self._show()
 
     def note_warmth(self) -> None:
-        text = self.warmth.text().strip().replace(",", ".").replace("−", "-")
         try:
-            value = float(text) if text else None
-        except ValueError:
-            value = None
-        # Sheds freeze and attics heat up; anything beyond this range is a typing error.
-        if text and (value is None or not -40 <= value <= 80):
-            self.more.setText(f"'{text}' is no temperature of a room: give degrees Celsius, such as 21.5.")
-            return
-        self._session.calibration.temperature_c = value
+            sentence = self._session.calibration.note_temperature(self.warmth.text())
+        except BadObservations as refused:
+            self.more.setText(f"{str(refused)[:1].upper()}{str(refused)[1:]}.")
+        else:
+            self.more.setText(f"{sentence}.")
 
     def _show(self) -> None:
         session, station = self._session, self._session.desk.station
