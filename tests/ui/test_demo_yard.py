@@ -3,6 +3,8 @@
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
@@ -13,6 +15,7 @@ from yarddial.ui.main_window import MainWindow
 from yarddial.ui.opener import Opener
 from yarddial.ui.unkept_sheet import DemoEndSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
+from yarddial.ui.widgets.finder import Finder
 from yarddial.yard.demo import demo_station
 from yarddial.yard.left_off import LeftOff
 
@@ -117,3 +120,44 @@ def test_a_spoilt_memory_counts_as_none(tmp_path: Path, content: bytes) -> None:
     path = tmp_path / "left-off.json"
     path.write_bytes(content)
     assert LeftOffFile(path).read() == LeftOff()
+
+
+def test_the_rest_of_what_was_typed_into_a_name_starts_nothing(qtbot: QtBot, demo_window: MainWindow) -> None:
+    """Return in the name, then "9 m": the card stays open, and no measurement begins."""
+    demo_window.activateWindow()
+    qtbot.waitActive(demo_window)
+    demo_window.open_part("Long wire", "name")
+    field = demo_window.focusWidget()
+    assert isinstance(field, QLineEdit)
+    field.setText("")
+    qtbot.keyClicks(field, "Garden wire")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    names = [part.name for part in demo_window.session.desk.station.parts]
+    assert "Garden wire" in names
+    qtbot.waitUntil(lambda: demo_window.focusWidget() not in (field, None))
+    again = demo_window.focusWidget()
+    assert isinstance(again, QLineEdit)
+    qtbot.waitUntil(again.isVisible)
+    for text in "9 m":
+        qtbot.keyClicks(demo_window.focusWidget() or demo_window, text)
+    assert demo_window.session.calibration.measuring is None
+    assert not demo_window.session.live_receiver.wanted
+
+
+def test_letters_are_no_commands_after_a_field_was_closed(qtbot: QtBot, demo_window: MainWindow) -> None:
+    demo_window.activateWindow()
+    qtbot.waitActive(demo_window)
+    demo_window.open_part("Finch", "name")
+    field = demo_window.focusWidget()
+    assert isinstance(field, QLineEdit)
+    qtbot.waitUntil(field.hasFocus)
+    # The part goes while its name is being typed.
+    demo_window.session.building.take_out("Finch")
+    qtbot.waitUntil(lambda: demo_window.focusWidget() is not field)
+    qtbot.keyClicks(demo_window, "m l")
+    assert demo_window.session.calibration.measuring is None
+    assert not demo_window.session.live_receiver.wanted
+    assert "went nowhere" in demo_window.strip.accessibleDescription()
+    qtbot.keyClick(demo_window, Qt.Key.Key_Escape)
+    qtbot.keyClicks(demo_window, "d")
+    assert demo_window.findChildren(Finder)

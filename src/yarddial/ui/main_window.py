@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QMainWindow, QVBoxLayout, QWidget
 
 from yarddial.session.receiver.picture import DIAL_HALF_SPANS_HZ, next_half_span_hz
 from yarddial.session.session import Session
@@ -139,9 +139,20 @@ class MainWindow(QMainWindow):
         self.places.owner.stopped.connect(self._stop_job)
         self.places.owner.started.connect(session.toggle_receiver)
         self._keys = WindowKeys(self, self._acts())
+        if isinstance(app := QApplication.instance(), QApplication):
+            app.focusChanged.connect(self._focus_moved)
+
+    def _focus_moved(self, before: QWidget | None, now: QWidget | None) -> None:
+        """Let plain keys sleep where a text field was closed under the person's typing."""
+        is_closed = isinstance(before, QLineEdit) and not before.isVisible() and self.isAncestorOf(before)
+        if is_closed and not isinstance(now, QLineEdit):
+            self._keys.sleep()
+        elif now is not None and QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            self._keys.wake()
 
     def go(self, name: PlaceName) -> None:
         """Open a place, creating it if necessary."""
+        self._keys.wake()
         self._first_place = None
         self.stack.open(name)
         self.session.place_shown(name)
@@ -253,6 +264,8 @@ class MainWindow(QMainWindow):
             super().keyPressEvent(event)
 
     def _obey(self, event: QKeyEvent) -> bool:
+        if self._keys.is_asleep and event.text().strip():
+            self.say("Typing went nowhere: click a place, or press Esc, then the keys work again")
         is_plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier)
         if is_plain and event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.dial.nudge(nudge_steps(event))

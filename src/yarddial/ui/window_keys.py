@@ -8,6 +8,9 @@ from PyQt6.QtWidgets import QWidget
 
 from yarddial.yard.keys import KEYS
 
+# Keys by which a person says that the window is meant, not a text.
+WAKING_KEYS = (Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up,
+               Qt.Key.Key_Down)  # fmt: skip
 # Text that a plain key types.
 TYPED_CHARACTERS = {"Space": " ", "Esc": "\x1b"}
 
@@ -21,6 +24,7 @@ class WindowKeys:
         if named != set(acts):
             raise KeyError(f"keys and acts do not agree: {sorted(named ^ set(acts))}")
         self._plain: dict[str, Callable[[], object]] = {}
+        self._asleep = False
         for binding in KEYS:
             for sequence in binding.keys if binding.act else ():
                 if (typed := _typed_by(sequence)) is not None:
@@ -28,10 +32,27 @@ class WindowKeys:
                 else:
                     QShortcut(QKeySequence(sequence), window).activated.connect(_without_answer(acts[binding.act]))
 
+    def sleep(self) -> None:
+        """Ignore plain keys: a text field has closed under the person's typing."""
+        self._asleep = True
+
+    def wake(self) -> None:
+        """Obey plain keys again, after an act of the person."""
+        self._asleep = False
+
+    @property
+    def is_asleep(self) -> bool:
+        """True while plain keys are ignored."""
+        return self._asleep
+
     def obey(self, event: QKeyEvent) -> bool:
         """Run the action of a plain key; False without one."""
         if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.MetaModifier):
             return False
+        if event.key() in WAKING_KEYS:
+            self.wake()
+        if self._asleep:
+            return True
         text = event.text()
         act = self._plain.get(text) or self._plain.get(text.lower())
         if act is None or not text:

@@ -102,6 +102,12 @@ class RoutePartsSheet(QScrollArea):
     def _rebuild(self, names: tuple[str, ...]) -> None:
         """Keep the plates of parts that stay, so that open ones stay open."""
         station = self._session.desk.station
+        renamed = _renamed(tuple(self.route_points), names)
+        is_named_here = False
+        if renamed and renamed[0] == self._open:
+            form = self.route_points[renamed[0]].form
+            is_named_here = form is not None and form.name.hasFocus()
+            self._open = renamed[1]
         for name in [name for name in self.route_points if name not in names]:
             gone = self.route_points.pop(name)
             gone.hide()
@@ -113,6 +119,11 @@ class RoutePartsSheet(QScrollArea):
             self._layout.removeWidget(route_point)
             self._layout.insertWidget(place, route_point)
             route_point.show_part(station.part(name), "", "", None)
+        form = self.route_points[self._open].form if is_named_here else None
+        if form is not None:
+            # The person has just typed its name: the card stays open, and they stay in it.
+            form.name.setFocus(Qt.FocusReason.OtherFocusReason)
+            form.name.deselect()
 
     def _new_point(self, name: str) -> RoutePointPlate:
         route_point = RoutePointPlate(self._session, self._session.desk.station.part(name))
@@ -123,6 +134,12 @@ class RoutePartsSheet(QScrollArea):
         if name == self._open:
             route_point.open()
         return route_point
+
+
+def _renamed(before: tuple[str, ...], now: tuple[str, ...]) -> tuple[str, str] | None:
+    """Old and new name where one part in the row has another name, and nothing else has changed."""
+    changed = [pair for pair in zip(before, now, strict=False) if pair[0] != pair[1]]
+    return changed[0] if len(before) == len(now) and len(changed) == 1 and changed[0][0] not in now else None
 
 
 def _next_step(missing: str) -> str:

@@ -17,12 +17,14 @@ from yarddial.yard.level import Level, band_of
 EDGE_GRIP_PX = 6
 # Priority of names where there is no room for all: stations, then cautions, then the rest.
 RANKS = ("slate", "ochre", "quiet")
+# A filter whose middle is nearer to the dial than this share of its width receives both sidebands.
+CENTRED_SHARE = 0.1
 # Wheel angle of one notch.
 WHEEL_NOTCH = 120
 
 
 class ListenChart(SpectrogramChart):
-    """Click or drag tunes; edges are dragged together, or one with Shift; the wheel steps, or zooms with Ctrl."""
+    """Click or drag tunes; edges are dragged; the wheel steps at the axis or with Shift, and zooms with Ctrl."""
 
     SCALE_WIDTH = 84
 
@@ -46,7 +48,7 @@ class ListenChart(SpectrogramChart):
         self._turned = 0
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Pen recorder: frequency upwards, time to the right; click tunes, the wheel steps")
+        self.setAccessibleName("Pen recorder: frequency upwards, time to the right; click tunes, the wheel steps at the axis")
 
     def show_place(
         self, middle_hz: float, dial_hz: float, edges_hz: tuple[float, float], known: tuple[tuple[float, str, str], ...]
@@ -173,15 +175,20 @@ class ListenChart(SpectrogramChart):
         self._held = ""
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Step the dial; with Ctrl zoom."""
+        """Zoom with Ctrl; step the dial at the axis, or with Shift; elsewhere the page scrolls."""
         if event is None:
+            return
+        on_axis = event.position().x() < self.areas()[0].left()
+        if not on_axis and not event.modifiers():
+            event.ignore()
             return
         event.accept()
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             # As fine as the wheel or pad turns: two notches double it.
             self.zoomed.emit(-event.angleDelta().y() / WHEEL_NOTCH / 2)
             return
-        self._turned += event.angleDelta().y()
+        # Qt turns the wheel sideways with some keys.
+        self._turned += event.angleDelta().y() or event.angleDelta().x()
         steps = int(self._turned / WHEEL_NOTCH)
         self._turned -= steps * WHEEL_NOTCH
         if steps:
@@ -208,10 +215,12 @@ class ListenChart(SpectrogramChart):
 
 
 def dragged_edges(edges_hz: tuple[float, float], held: str, offset_hz: float, alone: bool) -> tuple[float, float]:
-    """Filter edges after dragging one to an offset from the dial: the other moves symmetrically.
+    """Filter edges after dragging one to an offset from the dial.
 
-    alone : only the dragged one moves.
+    The other edge of a filter about the dial moves with it, since both sidebands are wanted; that of a sideband stays.
+    alone : only the dragged one moves in any case.
     """
     low_hz, high_hz = edges_hz
-    other_hz = (high_hz if held == "low" else low_hz) if alone else low_hz + high_hz - offset_hz
+    is_about_dial = abs(low_hz + high_hz) <= CENTRED_SHARE * (high_hz - low_hz)
+    other_hz = -offset_hz if is_about_dial and not alone else high_hz if held == "low" else low_hz
     return (offset_hz, other_hz) if held == "low" else (other_hz, offset_hz)
