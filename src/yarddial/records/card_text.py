@@ -113,6 +113,12 @@ def _swapped(card: Card) -> list[tuple[str, str, str]]:
     return [("Offset with swap I/Q on", _signed(card.plain_offset_hz), meaning)]
 
 
+def needed_rows(card: Card) -> tuple[str, ...]:
+    """Names of the rows that most programs need: offset and correction, in the convention that most have."""
+    offset = ("Offset" if card.sense < 0 else "Offset, if added to the dial",) if card.offset_added_to_dial_hz else ()
+    return (*offset, "Correction, crystal fast by")
+
+
 def card_markdown(card: Card) -> str:
     """Format the settings card as Markdown."""
     title, subtitle = markdown_text(_title(card)), markdown_text(_subtitle(card))

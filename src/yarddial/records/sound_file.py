@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 from yarddial.records.whole_file import check_name, reason
 from yarddial.yard.errors import NotWritten
 
+# Comment by which a file of sound is known again.
+MADE_HERE = "sound recorded by Yard Dial"
+
 
 class SoundFile:
     """A growing 16-bit WAV; `close` gives it its name.
@@ -32,6 +35,8 @@ class SoundFile:
         self.seconds_s = 0.0
         try:
             self._file = soundfile.SoundFile(self._partial, "w", self.rate_hz, channels, subtype="PCM_16", format="WAV")
+            # Two channels may be I/Q elsewhere: say what these are.
+            self._file.comment = MADE_HERE
         except (OSError, soundfile.LibsndfileError) as error:
             self._partial.unlink(missing_ok=True) if self._partial.parent.is_dir() else None
             reason_words = (

@@ -193,9 +193,14 @@ class Session(Activities):
             self.live_receiver.start(self.desk.route)
 
     def replay(self, path: "Path", centre_at: "CentreAt | None" = None) -> None:
-        """Play a recording instead of the receiver; raises BadRecording, or CentreUnclear where a person must
-        decide.
+        """Play a recording: sound beside the receiver, samples instead of it. Raises BadRecording, or CentreUnclear
+        where a person must decide.
         """
+        from yarddial.records.sound_player import is_sound
+
+        if is_sound(path):
+            self.recorder.play_sound(path)
+            return
         self.recorder.replay(path, centre_at)
         self.live_receiver.start(self.desk.route)
 

@@ -7,7 +7,7 @@ from yarddial.ui.acting import Acting, nothing
 from yarddial.ui.widgets.finder import AskedValue, Findable
 from yarddial.ui.window_actions import window_actions
 from yarddial.yard.bands import Band
-from yarddial.yard.dial_sentence import read_dial_sentence
+from yarddial.yard.dial_sentence import DialWish, read_dial_sentence
 from yarddial.yard.errors import BadFrequency
 from yarddial.yard.frequency import format_bound, format_frequency
 from yarddial.yard.glossary import GLOSSARY
@@ -40,11 +40,11 @@ BAND_WORDS = {
 def findables(window: Acting) -> list[Findable]:
     """List all targets, actions first."""
     desk = window.session.desk
-    station = desk.station
+    station, obey = desk.station, window.session.listening.obey
     things = [action.findable() for action in window_actions(window)]
     things += [
-        Findable("known station", f"{r.name} {format_frequency(r.frequency_hz)}", partial(desk.dial, r.frequency_hz),
-                 f"{r.kind} reference transmitter")
+        Findable("known station", f"{r.name} {format_frequency(r.frequency_hz)}",
+                 partial(obey, DialWish(r.frequency_hz, r.mode)), f"{r.kind} reference transmitter")
         for r in station.references
     ]  # fmt: skip
     things += [
@@ -57,7 +57,12 @@ def findables(window: Acting) -> list[Findable]:
     things += [Findable("place", place.name, partial(window.go, place.name), place.also) for place in PLACES]
     things += [value for part in station.parts for value in _values(window, part)]
     things += [
-        Findable("band", f"{band.name} {format_bound(band.low_hz)}", partial(desk.dial, band.low_hz), _band_words(band))
+        Findable(
+            "band",
+            f"{band.name} {format_bound(band.low_hz)}",
+            partial(obey, DialWish(band.low_hz, band.mode_key)),
+            _band_words(band),
+        )
         for band in station.bands
     ]
     things += [Findable("word explained", word, window.show_glossary, meaning, rank=2) for word, meaning in GLOSSARY]

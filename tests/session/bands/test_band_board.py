@@ -66,3 +66,17 @@ def test_regions_differ_and_bad_bands_are_refused(session: Session) -> None:
     for band in (Band("", 1e6, 2e6, "own"), Band("turned", 2e6, 1e6, "own")):
         with pytest.raises(BadStation):
             session.board.keep_band(band)
+
+
+def test_the_report_tells_the_yard_its_oscillators_and_the_notes_before_the_bands(session: Session) -> None:
+    session.poll()
+    tell_truth(session, 145.2e6)
+    until(session, lambda: not session.background.is_busy)
+    session.notes.add("the gate hums at dusk")
+    report = session.board.report()
+    shown = {row.title: (row.value, row.entered) for row in session.calibration_sequence.rows()}
+    assert {o.title: (o.value, o.entered) for o in report.oscillators} == shown
+    assert {name for name, _, _ in report.routes} == {route.name for route in session.desk.station.routes}
+    for text in (report_markdown(report), report_html(report)):
+        places = [text.index(words) for words in ("The yard", "Its oscillators", "the gate hums at dusk", "Every band")]
+        assert places == sorted(places)

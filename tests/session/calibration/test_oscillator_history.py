@@ -7,13 +7,14 @@ from pathlib import Path
 import pytest
 
 from slow_yards import slow_station
-from waiting import until
+from waiting import tell_truth, until
 from yarddial import wiring
 from yarddial.analysis.stability.forecast import growth_ppm
 from yarddial.engine.link import EngineInline
 from yarddial.records.entry import Entry
 from yarddial.records.log_data import LoggedChange, LoggedCorrection, LoggedObservations
 from yarddial.records.logbook import Logbook
+from yarddial.session.calibration.oscillator_history import seconds_of
 from yarddial.session.calibration.outlook import outlook, since_last_correction
 from yarddial.session.calibration.verdict import lasts_sentence
 from yarddial.session.finding import GoTo
@@ -54,17 +55,39 @@ def test_it_is_said_how_long_the_dial_serves_and_the_reminder_comes_in_time(sess
     assert "year" in lasts_sentence(session.calibration)
     # Two sigma within 500 Hz of 130 MHz, two plain oscillators: longer than their hours, shorter than their ageing.
     session.desk.choose_mode("nfm")
-    serves_s = session.calibration.oscillator_estimates.serves_for_s()
+    serves_s = session.calibration.oscillator_estimates.serves_until_s() - seconds_of("")
     assert 3_600.0 < serves_s < 365 * 86_400.0
     assert "measure again then" in lasts_sentence(session.calibration)
     assert not [f for f in findings(session) if "days ago" in f.what]
+
+
+def test_a_time_that_was_given_stays_until_something_is_measured(session: Session) -> None:
+    """Looked at again and again in an hour, with nothing measured: the same time, and why the uncertainty grows."""
+    moment = [datetime(2026, 12, 2, 7, 0, tzinfo=UTC)]
+    clock.set_source(lambda: moment[0])
+    try:
+        session.poll()
+        session.desk.choose_mode("nfm")
+        tell_truth(session, 145.2e6)
+        until(session, lambda: not session.background.is_busy)
+        ends = set()
+        for _ in range(30):
+            moment[0] += timedelta(minutes=2)
+            session.calibration.grow()
+            sentence = lasts_sentence(session.calibration)
+            ends.add(sentence.partition(" until about ")[2].partition(": measure")[0])
+        assert len(ends) == 1
+        assert ends != {""}
+        assert "when measured at 07:00 UTC" in sentence
+    finally:
+        clock.set_source(None)
 
 
 def test_an_old_measurement_asks_to_be_made_again(session: Session) -> None:
     session.desk.choose_mode("ssb")
     earlier(session, 60.0, 27.1, 410.0)
     session.calibration.recall()
-    assert session.calibration.oscillator_estimates.serves_for_s() == 0.0
+    assert session.calibration.oscillator_estimates.serves_until_s() == 0.0
     (reminder,) = [f for f in findings(session) if "days ago" in f.what]
     assert "60 days ago" in reminder.what
     assert reminder.fix == GoTo("True")

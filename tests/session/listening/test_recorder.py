@@ -1,18 +1,23 @@
 """Samples kept as a recording, and a recording played in the receiver's place."""
 
+import itertools
 import json
 from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 
 from waiting import until
 from yarddial import wiring
 from yarddial.dsp.carrier import estimate_carrier
 from yarddial.engine.events import Stopped
-from yarddial.records.recordings import open_recording
+from yarddial.records.recordings import open_recording, write_sigmf
 from yarddial.records.sample_file import SampleFile
+from yarddial.records.sound_player import is_sound
+from yarddial.session.listening.own_recordings import own_recordings
 from yarddial.session.session import Session
+from yarddial.yard import clock
 from yarddial.yard.demo import HEARTH_IF
 from yarddial.yard.errors import BadRecording, NotWritten
 
@@ -143,3 +148,60 @@ def test_a_recording_whose_process_died_is_said_not_to_be_whole(listening: Sessi
     listening.jobs._pass_on(Stopped("the receiver's process ended unexpectedly"))
     assert own.recording is None
     assert "not whole" in own.trouble
+
+
+def test_a_sound_recording_is_heard_again_and_the_receiver_goes_on(
+    session: Session, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A tone of 440 Hz, written apart: what comes out is that tone, once, and then the receiver is heard again."""
+    session.poll()
+    ticks = itertools.count()
+    monkeypatch.setattr(clock, "monotonic_s", lambda: 0.02 * next(ticks))
+    times_s = np.arange(48_000) / 48_000
+    tone = (0.5 * np.sin(2 * np.pi * 440 * times_s)).astype(np.float32)
+    path = tmp_path / "heard.wav"
+    soundfile.write(path, tone, 48_000)
+    session.listening.open()
+    session.toggle_receiver()
+    until(session, lambda: bool(session.listening.sounds))
+    session.replay(path)
+    assert session.live_receiver.wanted
+    session.listening.sounds.clear()
+    played: list[np.ndarray] = []
+
+    def is_over() -> bool:
+        played.extend(sound.samples for sound in session.listening.sounds)
+        session.listening.sounds.clear()
+        return session.recorder.player is None
+
+    until(session, is_over)
+    heard = np.concatenate(played)
+    assert len(heard) == len(tone)
+    assert np.argmax(np.abs(np.fft.rfft(heard))) == 440
+    until(session, lambda: bool(session.listening.sounds))
+
+
+def test_the_receiver_runs_again_after_samples_were_played_where_it_ran_before(
+    session: Session, tmp_path: Path
+) -> None:
+    session.poll()
+    write_sigmf(tmp_path / "one.sigmf-meta", [np.zeros(48_000, np.complex64)], 48_000.0, 10e6, {})
+    for ran in (True, False):
+        if session.live_receiver.wanted != ran:
+            session.toggle_receiver()
+        session.replay(tmp_path / "one.sigmf-meta")
+        assert session.live_receiver.plays
+        session.recorder.end_replay()
+        assert session.live_receiver.wanted == ran
+        assert session.live_receiver.plays == ""
+
+
+def test_ones_own_recordings_are_listed_while_they_exist(session: Session, tmp_path: Path) -> None:
+    session.poll()
+    session.recorder.record_sound(tmp_path / "first.wav", 48_000.0)
+    session.recorder.hear(np.zeros(4_800, np.float32))
+    session.recorder.stop_recording_sound()
+    assert own_recordings(session.log) == (tmp_path / "first.wav",)
+    assert is_sound(tmp_path / "first.wav")
+    (tmp_path / "first.wav").unlink()
+    assert own_recordings(session.log) == ()

@@ -27,13 +27,39 @@ PAPER_INK, GOOD_INK, WRONG_INK, SPURIOUS_INK, HAIRLINE_INK = "#22302B", "#1E5B4B
 VERDICT_WORDS = {"good": "right", "look": "look at it", "stop": "out of reach", "unknown": "not known yet"}
 
 
+class ReportedOscillator(msgspec.Struct, frozen=True):
+    """An oscillator as the window shows it: what it is, how far off, known to what, whether entered, what next."""
+
+    title: str
+    value: str
+    known_to: str
+    entered: str
+    next_step: str
+
+
 class Report(msgspec.Struct, frozen=True):
-    """State of a station's bands at a moment."""
+    """State of a station at a moment: routes, oscillators, notes, and then its bands.
+
+    routes : name, parts in their order, and the dial's error where the route asks for most. notes : the latest first.
+    """
 
     station: str
     region: int
     made_utc: str
     rows: tuple[BandRow, ...]
+    routes: tuple[tuple[str, str, str], ...] = ()
+    oscillators: tuple[ReportedOscillator, ...] = ()
+    notes: tuple[str, ...] = ()
+
+    def tables(self) -> tuple[tuple[str, tuple[str, ...], tuple[tuple[str, ...], ...]], ...]:
+        """What stands before the bands: title, headings, rows; empty tables are left out."""
+        oscillators = tuple((o.title, o.value, o.known_to, o.entered, o.next_step) for o in self.oscillators)
+        tables = (
+            ("The yard", ("Route", "Parts", "Dial"), self.routes),
+            ("Its oscillators", ("Oscillator", "Off by", "Known to", "Entered", "Next"), oscillators),
+            ("Notes", ("Note",), tuple((note,) for note in self.notes)),
+        )
+        return tuple(table for table in tables if table[2])
 
     @property
     def summary(self) -> str:
@@ -75,11 +101,22 @@ def report_markdown(report: Report) -> str:
         f"{_moment(report.made_utc)}, region {report.region}. {report.summary}",
         "",
     ]
-    lines += ["| " + " | ".join(HEADINGS) + " |", "|" + " --- |" * len(HEADINGS)]
-    for row in report.rows:
-        lines.append("| " + " | ".join(markdown_text(cell) for cell in _cells(row)) + " |")
+    for title, headings, cells in report.tables():
+        lines += [f"## {title}", "", *_markdown_table(headings, cells), ""]
+    lines += ["## Every band", "", *_markdown_table(HEADINGS, tuple(_cells(row) for row in report.rows))]
     lines += ["", f"![Dial error of every band, full width being what its mode allows][dials]\n\n{RULES}", ""]
     return "\n".join([*lines, f"[dials]: {_as_address(dials_svg(report.rows, names=True))}", ""])
+
+
+def _markdown_table(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> list[str]:
+    lines = ["| " + " | ".join(headings) + " |", "|" + " --- |" * len(headings)]
+    return [*lines, *("| " + " | ".join(markdown_text(cell) for cell in row) + " |" for row in rows)]
+
+
+def _html_table(title: str, headings: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    head = "".join(f"<th align='left'>{heading}</th>" for heading in headings)
+    body = "".join("<tr>" + "".join(f"<td>{html.escape(cell)}</td>" for cell in row) + "</tr>" for row in rows)
+    return f"<h2>{title}</h2><table cellspacing='0' cellpadding='4'><thead><tr>{head}</tr></thead>{body}</table>"
 
 
 def report_html(report: Report) -> str:
@@ -98,6 +135,7 @@ def report_html(report: Report) -> str:
         f"<!DOCTYPE html><html lang='en'><head><meta charset='utf-8'><title>{name}: every band</title></head>"
         f"<body style='color:{PAPER_INK}'><h1>{name}: every band</h1>"
         f"<p>{_moment(report.made_utc)}, region {report.region}. <b>{report.summary}</b></p>"
+        f"{''.join(_html_table(*table) for table in report.tables())}<h2>Every band</h2>"
         "<p>A picture is a dial: thick below where the route reaches, red where a ghost stands, the bar the dial's "
         "error with its uncertainty, the full width what the mode allows.</p>"
         f"<table cellspacing='0' cellpadding='4' width='100%'><thead><tr>{head}</tr></thead>{''.join(lines)}</table>"

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import msgspec
 
@@ -19,7 +19,7 @@ from yarddial.session.verdict import Verdict
 from yarddial.yard.bands import Band, Region
 from yarddial.yard.countries import country_named
 from yarddial.yard.errors import BadStation
-from yarddial.yard.frequency import format_frequency
+from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.oscillators import Oscillators
 from yarddial.yard.reach import Reaches
 from yarddial.yard.segments import segment_at
@@ -30,11 +30,15 @@ if TYPE_CHECKING:
     from yarddial.analysis.board.report import Report
     from yarddial.analysis.board.row import BandRow, Proof
     from yarddial.analysis.ghosts.scene import Ghost
+    from yarddial.session.calibration.calibration_sequence import CalibrationSequence
+    from yarddial.session.calibration.oscillator_list import OscillatorRow
 
 # These move with centre and rate, so they belong to no band.
 MOVING_KINDS = ("spike", "mirror", "harmonic mixing", "alias")
 # Spurious signals closer together than this count as one.
 SAME_HZ = 5e3
+# Notes in a report.
+MAX_NOTES = 20
 # Log kind of runs over all bands, and the number of entries read: about three runs.
 RUN_KIND, MAX_ATTEMPTS = "band run", 400
 
@@ -121,7 +125,16 @@ def worst_first(rows: "Sequence[BandRow]") -> "tuple[BandRow, ...]":
 class BandBoard:
     """Board of all bands, computed from desk, calibration and log when it is requested."""
 
-    def __init__(self, desk: Desk, calibration: Calibration, log: LogKeeper, background: Background) -> None:
+    def __init__(
+        self,
+        desk: Desk,
+        calibration: Calibration,
+        log: LogKeeper,
+        background: Background,
+        oscillators: "Callable[[], Sequence[OscillatorRow]]",
+    ) -> None:
+        """oscillators : their states, as every place shows them."""
+        self._oscillators = oscillators
         self._desk, self._calibration, self._log, self._background = desk, calibration, log, background
         # Latest result; empty before the first request.
         self.last: tuple[BandRow, ...] = ()
@@ -211,12 +224,34 @@ class BandBoard:
         return len(bands)
 
     def report(self) -> "Report":
-        """State of all bands at this moment."""
-        from yarddial.analysis.board.report import Report
+        """State of the yard and all bands at this moment."""
+        from yarddial.analysis.board.report import Report, ReportedOscillator
+        from yarddial.analysis.correction.measurement_plan import WantedPlace
         from yarddial.records.entry import utc_now
+        from yarddial.session.calibration.oscillator_list import wanted_places
 
         station = self._desk.station
-        return Report(station.name, station.region, utc_now(), self.rows())
+        worst: dict[str, WantedPlace] = {}
+        for place in wanted_places(station):
+            worst.setdefault(place.route.name, place)
+        routes = []
+        for route in station.resolved_routes():
+            parts, demanding = " - ".join(station.route_named(route.name).parts), worst.get(route.name)
+            text = "not finished" if route.missing else "nothing of the bands"
+            if demanding is not None:
+                state = self._calibration.state(demanding.route, demanding.dial_hz)
+                error = f"{format_hertz(state.error_hz, state.sigma_hz)} {format_sigma(state.sigma_hz)}"
+                text = f"{error} at {format_frequency(demanding.dial_hz)}"
+            routes.append((route.name, parts, text))
+        oscillators = tuple(
+            ReportedOscillator(row.title, row.value, row.known_to, row.entered, row.next_step)
+            for row in self._oscillators()
+        )
+        notes = tuple(
+            f"{entry.at_utc[:10]} {entry.at_utc[11:16]} UTC: {entry.text}"
+            for entry in self._log.entries("note", station.name, limit=MAX_NOTES)
+        )
+        return Report(station.name, station.region, utc_now(), self.rows(), tuple(routes), oscillators, notes)
 
     def go(self, row: "BandRow") -> None:
         """Dial into a band with everything set: to a known station if there is one, else to its middle."""
@@ -230,8 +265,17 @@ class BandBoard:
             self._desk.choose_route(row.route)
 
 
-def _make(of: CalibrationTopics) -> BandBoard:
-    return BandBoard(of.desk, of.calibration, of.log, of.background)
+class BoardTopics(CalibrationTopics, Protocol):
+    """What the overview of bands needs of the session."""
+
+    @property
+    def calibration_sequence(self) -> "CalibrationSequence":
+        """The list of oscillators."""
+        ...
+
+
+def _make(of: BoardTopics) -> BandBoard:
+    return BandBoard(of.desk, of.calibration, of.log, of.background, lambda: of.calibration_sequence.rows())  # noqa: PLW0108 - made when asked
 
 
 def _verdict(board: BandBoard, of: object) -> Verdict:

@@ -117,6 +117,10 @@ class Calibration(Job):
             self._state = known = (route, dial_hz, self.oscillators, dial_state(route, dial_hz, self.oscillators))
         return known[3]
 
+    def dialled(self) -> tuple[ResolvedRoute, float]:
+        """The active route and the dial."""
+        return self._desk.route, self._desk.station.dial_hz
+
     @property
     def mode(self) -> str:
         """Mode for which the dial is used."""

@@ -235,13 +235,24 @@ class OscillatorEstimates:
         """Estimates as fitted, before any growth of uncertainty: the basis of a plan."""
         return self._fitted
 
-    def serves_for_s(self) -> float:
-        """How long the corrected dial will serve its mode without another measurement."""
+    def serves_until_s(self) -> float:
+        """Moment until which the corrected dial serves its mode, seconds since 1970; 0 where it does not serve now.
+
+        It is reckoned from the last measurement, so that it stays until something is measured.
+        """
         station, route = self._desk.station, self._desk.route
         if route.missing:
             return 0.0
         tolerance_hz = mode_named(station.mode).tolerance_hz
-        return serves_for_s(route, station.dial_hz, tolerance_hz, self.oscillators, self._moving(), self._units)
+        if 2 * dial_state(route, station.dial_hz, self.oscillators).sigma_hz > tolerance_hz:
+            return 0.0
+        known = (route, station.dial_hz, tolerance_hz, self._fitted, self._moving(), self._units)
+        return self._fitted_s + serves_for_s(*known)
+
+    @property
+    def fitted_s(self) -> float:
+        """Moment of the last measurement that counts, seconds since 1970."""
+        return self._fitted_s
 
 
 def _devices_of(station: Station) -> dict[str, str]:

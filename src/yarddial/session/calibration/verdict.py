@@ -1,18 +1,18 @@
 """Verdict of True and of the dial: its error, whether that serves, and for how long."""
 
 from collections.abc import Sequence
-from datetime import timedelta
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 import msgspec
 
 from yarddial.session.calibration.calibration import Calibration
+from yarddial.session.calibration.oscillator_history import seconds_of
 from yarddial.session.verdict import Verdict
 from yarddial.session.wording import capital
-from yarddial.yard import clock
 from yarddial.yard.frequency import format_frequency, format_hertz, format_sigma
 from yarddial.yard.modes import Mode, mode_named, suitability
-from yarddial.yard.oscillators import DialState
+from yarddial.yard.oscillators import DialState, dial_state
 
 if TYPE_CHECKING:
     # Imported when the list is opened.
@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 # Duration of one measurement of a sequence, with overhead.
 MEASUREMENT_S = 40.0
 DAY_S, MAX_S = 86_400.0, 365.25 * 86_400.0
+# An uncertainty that has grown by this factor since the measurement is explained.
+GROWN_TIMES = 1.5
 UNCHECKED = "It rests on one measurement alone."
 
 
@@ -63,15 +65,31 @@ def lasts_sentence(calibration: Calibration) -> str:
     """How long the corrected dial will serve its mode; empty before any measurement."""
     if not calibration.touches_active_route():
         return ""
-    mode, lasts_s = mode_named(calibration.mode), calibration.oscillator_estimates.serves_for_s()
-    if lasts_s <= 0:
+    mode, until_s = mode_named(calibration.mode), calibration.oscillator_estimates.serves_until_s()
+    left_s = until_s - seconds_of("")
+    if left_s <= 0:
         allows = f"{mode.name} allows ({format_sigma(mode.tolerance_hz)[1:]})"
-        return f"The uncertainty here is more than {allows}: measure again."
-    if lasts_s >= MAX_S:
+        return f"The uncertainty here is more than {allows}: measure again.{_grown_sentence(calibration)}"
+    if left_s >= MAX_S - DAY_S:
         return f"Once corrected, it serves {mode.name} for a year or more."
-    until = clock.now() + timedelta(seconds=lasts_s)
-    day = f"{until.day} {until:%B}" if lasts_s > DAY_S else f"{until:%H:%M} UTC"
-    return f"Once corrected, it serves {mode.name} until about {day}: measure again then."
+    until = datetime.fromtimestamp(until_s, UTC)
+    day = f"{until.day} {until:%B}" if left_s > DAY_S else f"{until:%H:%M} UTC"
+    lasts = f"Once corrected, it serves {mode.name} until about {day}: measure again then."
+    return f"{lasts}{_grown_sentence(calibration)}"
+
+
+def _grown_sentence(calibration: Calibration) -> str:
+    """Why the uncertainty is larger than it was when measured; empty while it is about the same."""
+    estimates, now_hz = calibration.oscillator_estimates, calibration.state().sigma_hz
+    route, dial_hz = calibration.dialled()
+    if calibration.fit is None or route.missing:
+        return ""
+    then_hz = dial_state(route, dial_hz, estimates.fitted).sigma_hz
+    if now_hz < GROWN_TIMES * then_hz:
+        return ""
+    at = datetime.fromtimestamp(estimates.fitted_s, UTC)
+    drifts = "the crystal may have moved since, by its kind and its warmth"
+    return f" It was {format_sigma(then_hz)} when measured at {at:%H:%M} UTC; {drifts}."
 
 
 def place_verdict(calibration: Calibration, mode: Mode) -> Verdict:

@@ -39,6 +39,7 @@ DECLARATION = Declaration(
     make=_make,
     kinds=(LISTENING,),
     begin={LISTENING.name: Listening.open},
+    poll=Listening.poll,
     is_under_way=lambda listening: listening.is_open,
     on_changed=lambda listening: listening.on_listening_changed,
     findings=lambda listening, of: listen_findings(listening, of.live_receiver, of.desk),

@@ -342,6 +342,12 @@ class Listening(Job):
         self._desk.dial(on_raster(dial_hz, demodulation, region))
         return raster_at(dial_hz, demodulation, region)
 
+    @property
+    def is_without_channels(self) -> bool:
+        """True in an amateur band, whose users keep to no channels."""
+        station = self._desk.station
+        return any(b.kind == "amateur" and b.low_hz <= station.dial_hz <= b.high_hz for b in station.bands)
+
     def snap(self) -> bool:
         """Put the dial on the strongest line near it in the last seconds of the picture; False without one."""
         level_db, half_hz = self._live_receiver.picture.recent()
@@ -385,7 +391,7 @@ class Listening(Job):
     def take(self, event: Event) -> None:
         """Process an answer from the engine, or a stop of the receiver."""
         match event:
-            case Sound() if self._is_muted:
+            case Sound() if self._is_muted or self.recorder.player is not None:
                 pass
             case Sound():
                 self._record_sound(event)
@@ -401,6 +407,12 @@ class Listening(Job):
                 self._changed.tell()
             case _:
                 pass
+
+    def poll(self) -> None:
+        """Give out what is due of a sound recording that plays."""
+        for sound in self.recorder.sound_due():
+            self.sounds = [*self.sounds[-MAX_KEPT:], sound]
+            self._heard.tell()
 
     def _span_moved(self) -> None:
         if self.is_open and self._live_receiver.picture.span is not None:

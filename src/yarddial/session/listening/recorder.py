@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from yarddial.engine.commands import RecordSamples
-from yarddial.engine.events import Event, RecordingState
+from yarddial.engine.events import Event, RecordingState, Sound
 from yarddial.engine.jobs.lease import Ending, Job, Lease, Refusal
 from yarddial.engine.jobs.scheduler import Scheduler
 from yarddial.engine.jobs.table import JobKind
@@ -20,6 +20,7 @@ from yarddial.session.receiver.far_recordings import FarRecordings
 from yarddial.session.receiver.live_receiver import LiveReceiver
 from yarddial.session.receiver.topics import ReceiverTopics
 from yarddial.session.station.desk import Desk
+from yarddial.yard import clock
 from yarddial.yard.demodulation import DEMODULATIONS, DemodulationSettings, demodulations_of
 from yarddial.yard.errors import NotWritten
 from yarddial.yard.frequency_conversion import path_sense
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
 
     from yarddial.distance.fetching import Fetching
     from yarddial.records.sound_file import SoundFile
+    from yarddial.records.sound_player import SoundPlayer
     from yarddial.session.listening.replayed_centre import CentreAt
 
 # With the dial further from a recording's centre than this share of its span, go to the centre.
@@ -61,6 +63,9 @@ class Recorder(Job):
         self._path: Path | None = None
         self.brought = ""
         self.trouble = ""
+        # Sound that plays, and whether the receiver ran before something was played.
+        self.player: SoundPlayer | None = None
+        self._ran_before = False
 
     def on_recorder_changed(self, listener: Listener) -> Callable[[], None]:
         """Register a listener for the begin, growth, end and failure of a file."""
@@ -174,6 +179,8 @@ class Recorder(Job):
                 query += f"&tuner={tuner}&inverted={'yes' if inverted else 'no'}"
             else:
                 dial_hz = resolved.dial_of(recording.centre_hz, resolved.dial_hz)
+        self.end_sound()
+        self._ran_before = self._live_receiver.wanted and (self._ran_before or not self._live_receiver.plays)
         self._live_receiver.play(f"recording:{recording.path}?{query}")
         if any(route.name == recording.route for route in self._desk.station.routes):
             self._desk.choose_route(recording.route)
@@ -181,9 +188,43 @@ class Recorder(Job):
             self._desk.dial(dial_hz)
         self._changed.tell()
 
+    def play_sound(self, path: "Path") -> None:
+        """Play a sound recording; the receiver goes on, unheard. Raises BadRecording."""
+        from yarddial.records.sound_player import SoundPlayer
+
+        self.end_replay()
+        self.player = SoundPlayer(path, clock.monotonic_s())
+        self._changed.tell()
+
+    def sound_due(self) -> "list[Sound]":
+        """What of the played sound is to be heard by now; ends it when it is over."""
+        if self.player is None:
+            return []
+        due = [Sound(self.player.rate_hz, block, 0.0, True) for block in self.player.due(clock.monotonic_s())]
+        if self.player.is_done:
+            self.end_sound()
+        return due
+
+    def end_sound(self) -> None:
+        """End a sound that plays."""
+        player, self.player = self.player, None
+        if player is not None:
+            player.close()
+            self._changed.tell()
+
+    @property
+    def is_playing(self) -> bool:
+        """True while a recording plays, of samples or of sound."""
+        return self.player is not None or bool(self._live_receiver.plays)
+
     def end_replay(self) -> None:
-        """Return to the receiver."""
+        """Return to the receiver, which runs again if it ran before."""
+        self.end_sound()
+        if not self._live_receiver.plays:
+            return
         self._live_receiver.play("")
+        if self._ran_before:
+            self._live_receiver.start(self._desk.route)
         self._changed.tell()
 
     def take(self, event: Event) -> None:
@@ -263,4 +304,10 @@ def _make(of: RecorderTopics) -> Recorder:
     return Recorder(of.desk, of.live_receiver, of.jobs, of.notes.add, of.far_recordings.bring)
 
 
-DECLARATION = Declaration(make=_make, kinds=(RECORDING,), is_under_way=lambda recorder: recorder.recording is not None)
+DECLARATION = Declaration(
+    make=_make,
+    kinds=(RECORDING,),
+    is_under_way=lambda recorder: recorder.recording is not None,
+    needs_polls=lambda recorder: recorder.player is not None,
+    close=Recorder.end_sound,
+)

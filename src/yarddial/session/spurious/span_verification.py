@@ -62,6 +62,8 @@ class SpanTest:
         self.strong = strong
         self._seen_here: tuple[Strong, ...] = ()
         self.trouble = ""
+        # The person ended the last test, which is no fault.
+        self.was_cancelled = False
         # Why the record without the antenna does not count; empty otherwise.
         self.not_off = ""
 
@@ -266,7 +268,7 @@ class SpanTest:
         return len(true) if len(true) >= MIN_WITNESSES and len(stay) == len(true) else 0
 
     def _ended(self, ending: Ending) -> None:
-        self.trouble = ending.reason
+        self.trouble, self.was_cancelled = ending.reason, ending.how == "cancelled"
         if ending.how == "done":
             self._finish()
             if steps := self._otherwise():

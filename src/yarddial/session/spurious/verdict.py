@@ -13,6 +13,10 @@ def ghosts_verdict(span_test: SpanTest, desk: Desk) -> Verdict:
     """Whether the signal at the dial is real; else what the span contains."""
     if span_test.running:
         return Verdict("unknown", f"Looking {span_test.doing}.", "One change at a time; Esc stops it.", "testing")
+    if span_test.trouble and span_test.was_cancelled:
+        return Verdict(
+            "unknown", "The test was ended before it was whole.", f"{capital(span_test.trouble)}.", "not tested"
+        )
     if span_test.trouble:
         return Verdict("stop", "The span was not tested.", f"{capital(span_test.trouble)}.", "not tested")
     if span_test.before is None:

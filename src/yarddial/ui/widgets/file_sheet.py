@@ -30,11 +30,12 @@ class FileSheet(Sheet):
         *,
         reads: bool = False,
         note: str = "",
+        recent_title: str = "Lately opened",
     ) -> None:
         super().__init__(parent, heading, 640)
         self._submit = submit
         self.line = PathField(heading, writes=not reads)
-        self.line.setText(str(Path.home() / name))
+        self.line.setText(str(Path.home() / name) if name else f"{Path.home()}/")
         self.line.returnPressed.connect(self.keep)
         self.line.complete_from_disk()
         self.said = Words("", 12, tone="vermilion", wrap=True)
@@ -43,7 +44,7 @@ class FileSheet(Sheet):
         if note:
             self.body.addWidget(Words(note, 12, tone="ochre", wrap=True))
         if recent:
-            self.body.addWidget(Words("Lately opened", 13, tone="quiet"))
+            self.body.addWidget(Words(recent_title, 13, tone="quiet"))
         for path in recent:
             link = button(str(path), plain=True)
             link.clicked.connect(lambda _=False, chosen=path: self._choose(chosen))

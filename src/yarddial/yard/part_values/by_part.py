@@ -292,7 +292,7 @@ def _receiver(part: Receiver) -> tuple[PartValue, ...]:
         hertz_value(part, "filter before sampling", "bandwidth_hz"),
         number_value(part, "bits", "bits", "", whole=True),
         level_value(part, "effective bits of the ADC", "effective_bits", ""),
-        number_value(part, "bits sent to the computer, when others", "stream_bits", "", whole=True),
+        number_value(part, "bits of each value sent, if not those of its ADC", "stream_bits", "", whole=True),
         hertz_value(part, "synthesizer step", "tuner_step_hz"),
         level_value(part, "noise figure", "nf_db", "dB"),
         level_value(part, "third-order intercept, input", "iip3_dbm", "dBm"),

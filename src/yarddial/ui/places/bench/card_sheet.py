@@ -1,12 +1,13 @@
 """The settings card as a sheet: numbers to copy, ten-second tests, and export to a file."""
 
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from yarddial.records.card_text import card_html, card_markdown, card_rows
+from yarddial.records.card_text import card_html, card_markdown, card_rows, needed_rows
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.pdf import write_page
 from yarddial.ui.widgets.words import Words, button, hairline
@@ -23,15 +24,33 @@ class CardSheet(Sheet):
 
     saved = pyqtSignal(str, float, str)
 
-    def __init__(self, parent: QWidget, card: Card, folder: Path) -> None:
+    def __init__(self, parent: QWidget, card: Card, folder: Path, not_entered: str = "") -> None:
+        """not_entered : a known correction without which the card is wrong; empty where all is entered."""
         super().__init__(parent, f"What to set for {format_frequency(card.dial_hz)} over {card.route}", 780)
         self._card = card
-        self._add_rows()
+        self.caution = Words(
+            f"True knows a correction that is not entered: {not_entered}. Apply it first (Ctrl+Return); without it "
+            "these numbers leave the dial wrong." if not_entered else "",
+            13, tone="ochre", wrap=True,
+        )  # fmt: skip
+        self.caution.setAccessibleName("Caution")
+        self.caution.setVisible(bool(not_entered))
+        self.body.addWidget(self.caution)
+        rows = card_rows(card)
+        needed = [row for row in rows if row[0] in needed_rows(card)]
+        many = "this number" if len(needed) == 1 else "these two"
+        self.body.addWidget(Words(f"Most programs need {many}", 15, "serif"))
+        self._add_rows(needed, 16)
+        tests = card.tests()
+        for what, reading in tests[: len(needed)]:
+            self.body.addWidget(Words(f"Ten-second test: {what[:1].lower()}{what[1:]}", 13, weight=600, wrap=True))
+            self.body.addWidget(Words(reading, 13, wrap=True))
+        self.body.addWidget(Words("The same for other programs, and all that is to be set", 15, "serif"))
+        self._add_rows([row for row in rows if row not in needed], 14)
         if card.offset_added_to_dial_hz:
             formats = ",  ".join(groupings(card.offset_added_to_dial_hz))
             self.body.addWidget(Words(f"The offset in every grouping: {formats}", 12, tone="quiet", wrap=True))
-        self.body.addWidget(Words("Which convention does the program use?", 15, "serif"))
-        for what, reading in card.tests():
+        for what, reading in tests[len(needed) :]:
             self.body.addWidget(Words(what, 13, weight=600, wrap=True))
             self.body.addWidget(Words(reading, 13, wrap=True))
         self.body.addStretch()
@@ -51,18 +70,18 @@ class CardSheet(Sheet):
         self.buttons.insertWidget(1, working)
         self.resize(px(780), px(620))
 
-    def _add_rows(self) -> None:
+    def _add_rows(self, rows: Sequence[tuple[str, str, str]], size: int) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(16))
         grid.setVerticalSpacing(px(4))
         grid.setColumnStretch(2, 1)
-        for row, (name, value, meaning) in enumerate(card_rows(self._card)):
-            number = Words(value, 14, "mono", 500)
+        for row, (name, value, meaning) in enumerate(rows):
+            number = Words(value, size, "mono", 500)
             number.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             copy = button("copy", plain=True)
             copy.setAccessibleName(f"Copy: {name}")
             copy.clicked.connect(partial(self._copy, value))
-            grid.addWidget(Words(name, 13), 2 * row, 0)
+            grid.addWidget(Words(name, 13, wrap=True), 2 * row, 0)
             grid.addWidget(number, 2 * row, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(Words(meaning, 12, tone="quiet", wrap=True), 2 * row, 2)
             grid.addWidget(copy, 2 * row, 3)

@@ -124,7 +124,7 @@ class BenchPlace(QWidget):
         except YardDialError as error:
             self.headline.show_verdict("look", "There is no card for this place.", f"{error}.")
             return
-        sheet = CardSheet(self, card, Path.home())
+        sheet = CardSheet(self, card, Path.home(), self._session.calibration_sequence.will_change())
         sheet.saved.connect(self._session.notes.card)
         sheet.show()
 

@@ -50,7 +50,7 @@ class WhichLoSheet(Sheet):
         self.station = self._entry("A known station", format_frequency(dial_hz))
         self.shown = self._entry("Where the receiver itself shows it", "")
         expected = shown_for_dial(dial_hz, self._line.stages)
-        self.shown.setPlaceholderText(f"without offset and correction, near {format_frequency(expected, 0)}")
+        self.shown.setPlaceholderText(f"what it shows with offset 0 and 0 ppm: near {format_frequency(expected, 0)}")
         self.recording = self._entry("A recording of the converter's output", "")
         self.recording.setPlaceholderText("a .sigmf-meta or .wav file")
         grid = QGridLayout()
@@ -70,8 +70,8 @@ class WhichLoSheet(Sheet):
         head = (
             ("Converter", self.converter, None),
             ("What leaflets and box say", self.stated, None),
-            ("From a station at", self.station, None),
-            ("which the receiver shows at", self.shown, weigh),
+            ("A station that you know, at", self.station, None),
+            ("That station on the receiver's own dial", self.shown, weigh),
             ("From its leak, with the receiver", self.antenna_off, self.scan_button),
             ("or in a recording", self.recording, read),
         )

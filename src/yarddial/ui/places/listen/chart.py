@@ -48,7 +48,9 @@ class ListenChart(SpectrogramChart):
         self._turned = 0
         self.setMouseTracking(True)
         self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setAccessibleName("Pen recorder: frequency upwards, time to the right; click tunes, the wheel steps at the axis")
+        self.setAccessibleName(
+            "Pen recorder: frequency upwards, time rightwards; click tunes, the wheel steps at the axis"
+        )
 
     def show_place(
         self, middle_hz: float, dial_hz: float, edges_hz: tuple[float, float], known: tuple[tuple[float, str, str], ...]

@@ -234,7 +234,10 @@ class ListenPlace(QWidget):
 
     def _raster(self) -> None:
         raster_hz = self._listening.snap_to_raster()
-        self.pointed.setText(f"channels here lie {raster_hz / 1e3:.4g} kHz apart")
+        if self._listening.is_without_channels:
+            self.pointed.setText(f"no channels in an amateur band: on the nearest {raster_hz / 1e3:.4g} kHz")
+        else:
+            self.pointed.setText(f"channels here lie {raster_hz / 1e3:.4g} kHz apart")
 
     def _show(self) -> None:
         listening, session = self._listening, self._session

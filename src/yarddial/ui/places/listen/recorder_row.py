@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from yarddial.analysis.audit.caution import RECORDING
 from yarddial.session.listening.heard_and_seen import SOUND_RATE_HZ
+from yarddial.session.listening.own_recordings import own_recordings
 from yarddial.session.listening.replayed_centre import CentreAt
 from yarddial.session.session import Session
 from yarddial.ui.theme.lettering import px
@@ -15,7 +16,11 @@ from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.soon import Soon
 from yarddial.ui.widgets.words import Words, button
 from yarddial.ui.widgets.working_sheet import Sheet
+from yarddial.yard import clock
 from yarddial.yard.errors import CentreUnclear
+
+# Interval at which the length of a recording is shown.
+SHOWN_EVERY_S = 0.5
 
 
 class RecorderRow(QWidget):
@@ -24,6 +29,7 @@ class RecorderRow(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session, self._recorder = session, session.listening.recorder
+        self._shown_s = 0.0
         self.sound = button("Record sound", tip="Write what is heard into a WAV file")
         self.samples = button("Record samples", tip="Write what the receiver gives into a SigMF recording")
         self.play = button("Play", tip="Play a recording in the receiver's place")
@@ -41,23 +47,36 @@ class RecorderRow(QWidget):
         show_soon = Soon(self, self.show_state)
         self._recorder.on_recorder_changed(show_soon)
         session.live_receiver.on_receiver_changed(show_soon)
+        session.listening.on_heard(self._show_growth)
         self.show_state()
+
+    def _show_growth(self) -> None:
+        """Show the length of what is being recorded, a few times a second."""
+        is_growing = self._recorder.sound is not None or self._recorder.player is not None
+        if is_growing and (now_s := clock.monotonic_s()) - self._shown_s > SHOWN_EVERY_S:
+            self._shown_s = now_s
+            self.show_state()
 
     def show_state(self) -> None:
         """Show the state of recording and replay."""
         recorder, live_receiver = self._recorder, self._session.live_receiver
         sound, recording = recorder.sound, recorder.recording
-        self.sound.setText("Record sound" if sound is None else f"Stop at {sound.seconds_s:.0f} s")
+        self.sound.setText("Record sound" if sound is None else "Stop recording")
         self.sound.setEnabled(sound is not None or live_receiver.running)
-        self.samples.setText("Record samples" if recording is None else f"Stop at {recording.seconds_s:.0f} s")
+        self.samples.setText("Record samples" if recording is None else "Stop recording")
         self.samples.setEnabled(recording is not None or live_receiver.running)
-        self.play.setText("End playing" if live_receiver.plays else "Play")
+        self.play.setText("End playing" if recorder.is_playing else "Play")
         message = recorder.trouble
-        if not message and live_receiver.plays:
+        player = recorder.player
+        if not message and player is not None:
+            message = f"{player.path.name} is heard: {player.played_s:.0f} of {player.duration_s:.0f} s"
+        elif not message and live_receiver.plays:
             name = Path(live_receiver.plays.partition(":")[2].rpartition("?")[0]).name
             message = f"{name} plays in the receiver's place"
         elif not message and recording is not None:
-            message = "samples are recorded until the receiver is set differently"
+            message = f"samples: {_length(recording.path, recording.seconds_s)}, recorded until the receiver is set differently"
+        elif not message and sound is not None:
+            message = f"sound: {_length(str(sound.path), sound.seconds_s)}"
         elif not message and recorder.brought:
             message = recorder.brought
         elif not message and recorder.last_recording:
@@ -92,18 +111,29 @@ class RecorderRow(QWidget):
 
     def toggle_play(self) -> None:
         """Ask for the recording to play, or end playing."""
-        if self._session.live_receiver.plays:
-            self._session.recorder.end_replay()
+        if self._recorder.is_playing:
+            self._recorder.end_replay()
             return
-        last = self._recorder.last_recording
-        recent = (Path(last),) if last else ()
-        FileSheet(self, "Play a recording", "samples.sigmf-meta", "Play", self._replay, recent, reads=True).show()
+        recent = own_recordings(self._session.log)
+        FileSheet(
+            self, "Play a recording", "", "Play", self._replay, recent, reads=True, recent_title="Your recordings"
+        ).show()
 
     def _replay(self, path: Path) -> None:
         try:
             self._session.replay(path)
         except CentreUnclear as unclear:
             CentreSheet(self, self._session, path, str(unclear)).show()
+
+
+def _length(path: str, seconds_s: float) -> str:
+    """Name, length and size of a file that is being written."""
+    name = Path(path).name
+    stem = Path(path).with_suffix("")
+    # The samples of a SigMF recording lie beside its description.
+    files = [file for file in (Path(path), stem.with_suffix(".sigmf-data")) if file.exists()]
+    size_mb = sum(file.stat().st_size for file in files) / 1e6
+    return f"{name}, {seconds_s:.0f} s, {size_mb:.1f} MB"
 
 
 class CentreSheet(Sheet):
