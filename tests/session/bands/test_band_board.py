@@ -3,6 +3,7 @@
 import pytest
 
 from waiting import tell_truth, until
+from yarddial.analysis.board.report import report_html, report_markdown
 from yarddial.session.bands.band_board import worst_first
 from yarddial.session.bands.verdict import bands_verdict
 from yarddial.session.session import Session

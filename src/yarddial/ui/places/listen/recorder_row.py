@@ -74,7 +74,8 @@ class RecorderRow(QWidget):
             name = Path(live_receiver.plays.partition(":")[2].rpartition("?")[0]).name
             message = f"{name} plays in the receiver's place"
         elif not message and recording is not None:
-            message = f"samples: {_length(recording.path, recording.seconds_s)}, recorded until the receiver is set differently"
+            length = _length(recording.path, recording.seconds_s)
+            message = f"samples: {length}, recorded until the receiver is set differently"
         elif not message and sound is not None:
             message = f"sound: {_length(str(sound.path), sound.seconds_s)}"
         elif not message and recorder.brought:
