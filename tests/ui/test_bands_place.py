@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -94,3 +94,21 @@ def test_a_band_of_ones_own_is_typed_refused_kept_and_taken_out(qtbot: QtBot, wi
     drop = next(b for b in sheet.findChildren(QPushButton) if b.text() == "Take out")
     qtbot.mouseClick(drop, Qt.MouseButton.LeftButton)
     assert window.session.board.own == ()
+
+
+@pytest.mark.parametrize("height", [700, 733, 800, 1_111])
+def test_the_last_row_of_the_list_is_whole(qtbot: QtBot, window: MainWindow, height: int) -> None:
+    place = window.open_place("Bands")
+    assert isinstance(place, BandsPlace)
+    window.resize(1280, height)
+    qtbot.waitUntil(lambda: len(place.findChildren(BandRowWidget)) > 20, timeout=20_000)
+    bar, viewport = place.list_area.verticalScrollBar(), place.list_area.viewport()
+    assert bar is not None
+    assert viewport is not None
+    for value in (0, bar.maximum() // 3, bar.maximum()):
+        bar.setValue(value)
+        qtbot.wait(20)
+        for row in place.findChildren(BandRowWidget):
+            top = row.mapTo(viewport, QPoint(0, 0)).y()
+            is_seen = top < viewport.height() and top + row.height() > 0
+            assert not is_seen or (top >= 0 and top + row.height() <= viewport.height())

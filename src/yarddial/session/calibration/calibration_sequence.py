@@ -127,12 +127,16 @@ class CalibrationSequence(Job):
         """State of the oscillators that the routes need, or of every one: the same wherever it is shown."""
         calibration = self._calibration
         fit, proposal = calibration.fit, calibration.proposal()
-        pending = () if proposal is None else proposal.changes
+        changes = () if proposal is None else proposal.changes
+        together = fit.together if fit is not None else ()
+        pending = {change.oscillator for change in changes if not change.known_only}
+        # A sum is entered as a whole.
+        pending |= {name for group in together if pending & set(group) for name in group}
         known = KnownState(
             calibration.oscillators,
             frozenset(calibration.oscillator_estimates.touched()),
-            fit.together if fit is not None else (),
-            frozenset(change.oscillator for change in pending if not change.known_only),
+            together,
+            frozenset(pending),
         )
         return oscillator_rows(self._desk.station, known, self.plan, every=every)
 

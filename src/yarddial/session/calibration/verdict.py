@@ -118,8 +118,9 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
     verdict = place_verdict(calibration, mode)
     if calibration.why_out_of_reach():
         return verdict
-    if calibration.fit is not None and calibration.fit.inseparable:
-        consequence = capital(calibration.fit.inseparable[0]) + "."
+    inseparable = inseparable_here(calibration)
+    if inseparable:
+        consequence = f"{capital(inseparable)}."
         waiting = calibration.proposal()
         if waiting is not None and waiting.is_nothing:
             # What is entered serves all the same; what would separate them stands under "Measure next".
@@ -129,6 +130,13 @@ def true_verdict(calibration: Calibration, mode: Mode) -> Verdict:
         # Which one, and what would check it, stands under "Measure next".
         return msgspec.structs.replace(verdict, consequence=f"{verdict.consequence} {UNCHECKED}")
     return verdict
+
+
+def inseparable_here(calibration: Calibration) -> str:
+    """Which oscillators of the active route cannot be told apart yet, and what would help; empty for none."""
+    fit, here = calibration.fit, {name for name, _ in calibration.state().slopes}
+    groups = zip(fit.together, fit.inseparable, strict=False) if fit is not None else ()
+    return next((sentence for group, sentence in groups if here & set(group)), "")
 
 
 def _is_unchecked(calibration: Calibration) -> bool:

@@ -132,13 +132,14 @@ class Finder(QDialog):
         question = thing.question
         if question is None:
             return
-        self.list.hide()
+        self.question = question
+        self.list.clear()
         self.nothing.setText(f"{thing.name}: {question.prompt}. Enter takes it, Esc leaves it.")
         self.nothing.show()
         self.line.setAccessibleName(thing.name)
+        self.line.setPlaceholderText(question.prompt)
         self.line.setText(given or question.present())
         self.line.selectAll()
-        self.question = question
 
     def _answer(self, question: AskedValue) -> None:
         try:

@@ -14,7 +14,8 @@ class Headline(QWidget):
         super().__init__()
         self._mark = MarkSign(size=14)
         self._sentence = Words("", 22, "serif", wrap=True)
-        self._consequence = Words("", 13, tone="quiet", wrap=True)
+        # Room for two lines, so that what stands below stays where it is.
+        self._consequence = Words("", 13, tone="quiet", wrap=True).keep_lines(2, in_low_window=1)
         self._sentence.setAccessibleName("Verdict")
         self._consequence.setAccessibleName("What follows from it")
         row = QHBoxLayout()

@@ -1,7 +1,7 @@
 """Text on the page: headings, sentences, hairlines."""
 
-from PyQt6.QtCore import QEvent, QSize, Qt
-from PyQt6.QtGui import QFont, QFontMetrics, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt
+from PyQt6.QtGui import QFont, QFontMetrics, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QMainWindow, QPushButton, QSizePolicy, QWidget
 
 from yarddial.ui.theme.fitting import whole_clauses
@@ -10,6 +10,9 @@ from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.tip import set_tip
 
 _WRAPPED_FLAGS = int(Qt.AlignmentFlag.AlignVCenter.value | Qt.TextFlag.TextWordWrap.value)
+
+# A window lower than this spares no room for texts that may come.
+LOW_WINDOW_PX = 760
 
 
 class Words(QLabel):
@@ -26,6 +29,8 @@ class Words(QLabel):
         wrap: bool = False,
     ) -> None:
         super().__init__(text)
+        # Lines for which room is kept, and as many in a low window.
+        self._kept_lines = (0, 0)
         self._lettering = (size, face, weight)
         self.setFont(font(*self._lettering))
         self.setTextFormat(Qt.TextFormat.PlainText)
@@ -37,6 +42,35 @@ class Words(QLabel):
         if self.property("tone") != tone:
             self.setProperty("tone", tone)
             repolish(self)
+
+    def keep_lines(self, count: int, in_low_window: int | None = None) -> "Words":
+        """Keep room for so many lines, so that nothing below moves when the text comes, goes or wraps.
+
+        in_low_window : lines kept where the window is too low to spare more; as many by default.
+        """
+        self._kept_lines = (count, count if in_low_window is None else in_low_window)
+        self.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        self._keep_room()
+        return self
+
+    def _keep_room(self) -> None:
+        window = self.window()
+        is_low = window is not None and window.height() < px(LOW_WINDOW_PX)
+        self.setMinimumHeight(self._kept_lines[is_low] * (self.fontMetrics().lineSpacing() + 1))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Follow the window's height from now on."""
+        super().showEvent(event)
+        window = self.window()
+        if self._kept_lines[0] and window is not None:
+            window.installEventFilter(self)
+            self._keep_room()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Keep less room in a low window."""
+        if event is not None and event.type() == QEvent.Type.Resize and self._kept_lines[0]:
+            self._keep_room()
+        return super().eventFilter(watched, event)
 
     def changeEvent(self, event: QEvent | None) -> None:
         """Keep the style when the application's font or style changes."""
@@ -151,3 +185,14 @@ def repolish(widget: QWidget) -> None:
     if style is not None:
         style.unpolish(widget)
         style.polish(widget)
+
+
+def keep_width(pressed: QPushButton, *texts: str) -> None:
+    """Make a button as wide as its longest text needs, so that its neighbours stay when the text changes."""
+    shown = pressed.text()
+    widths = []
+    for text in texts:
+        pressed.setText(text)
+        widths.append(pressed.sizeHint().width())
+    pressed.setText(shown)
+    pressed.setMinimumWidth(max(widths))

@@ -4,14 +4,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from yarddial.analysis.board.row import BandRow
 from yarddial.records.whole_file import write_whole
 from yarddial.session.bands.band_board import worst_first
 from yarddial.session.bands.verdict import bands_verdict
 from yarddial.session.session import Session
-from yarddial.ui.places.bands.band_row import BandRowWidget
+from yarddial.ui.places.bands.band_row import ROW_HEIGHT, BandRowWidget
 from yarddial.ui.places.bands.own_bands_sheet import OwnBandsSheet
 from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.choice import ChoiceBox
@@ -21,6 +21,7 @@ from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.pdf import write_pdf
 from yarddial.ui.widgets.soon import Soon
+from yarddial.ui.widgets.whole_rows import WholeRows
 from yarddial.ui.widgets.words import Words, button
 
 # Place where each next step is done.
@@ -59,8 +60,7 @@ class BandsPlace(QWidget):
         page.setContentsMargins(0, 0, px(8), 0)
         page.addLayout(self._rows)
         page.addStretch()
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
+        self.list_area = scroll = WholeRows(ROW_HEIGHT)
         scroll.setWidget(inside)
         row = FlowRow(spacing=12)
         row.addWidget(self.region)

@@ -5,6 +5,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QApplication, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from yarddial.records.card_text import card_html, card_markdown, card_rows, needed_rows
@@ -15,6 +16,9 @@ from yarddial.ui.widgets.working_sheet import Sheet, working_sheet
 from yarddial.yard.card import Card, groupings
 from yarddial.yard.errors import YardDialError
 from yarddial.yard.frequency import format_frequency
+
+# Size of the numbers.
+NUMBER_PX = 14
 
 
 class CardSheet(Sheet):
@@ -40,13 +44,13 @@ class CardSheet(Sheet):
         needed = [row for row in rows if row[0] in needed_rows(card)]
         many = "this number" if len(needed) == 1 else "these two"
         self.body.addWidget(Words(f"Most programs need {many}", 15, "serif"))
-        self._add_rows(needed, 16)
+        self._add_rows(needed)
         tests = card.tests()
         for what, reading in tests[: len(needed)]:
-            self.body.addWidget(Words(f"Ten-second test: {what[:1].lower()}{what[1:]}", 13, weight=600, wrap=True))
+            self.body.addWidget(Words(f"Ten-second test. {what}", 13, weight=600, wrap=True))
             self.body.addWidget(Words(reading, 13, wrap=True))
         self.body.addWidget(Words("The same for other programs, and all that is to be set", 15, "serif"))
-        self._add_rows([row for row in rows if row not in needed], 14)
+        self._add_rows([row for row in rows if row not in needed])
         if card.offset_added_to_dial_hz:
             formats = ",  ".join(groupings(card.offset_added_to_dial_hz))
             self.body.addWidget(Words(f"The offset in every grouping: {formats}", 12, tone="quiet", wrap=True))
@@ -70,18 +74,23 @@ class CardSheet(Sheet):
         self.buttons.insertWidget(1, working)
         self.resize(px(780), px(620))
 
-    def _add_rows(self, rows: Sequence[tuple[str, str, str]], size: int) -> None:
+    def _add_rows(self, rows: Sequence[tuple[str, str, str]]) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(px(16))
         grid.setVerticalSpacing(px(4))
+        # The sections share their columns.
+        every = card_rows(self._card)
+        names, numbers = QFontMetrics(font(13)), QFontMetrics(font(NUMBER_PX, "mono", 500))
+        grid.setColumnMinimumWidth(0, max(names.horizontalAdvance(name) for name, _, _ in every) + px(4))
+        grid.setColumnMinimumWidth(1, max(numbers.horizontalAdvance(value) for _, value, _ in every) + px(4))
         grid.setColumnStretch(2, 1)
         for row, (name, value, meaning) in enumerate(rows):
-            number = Words(value, size, "mono", 500)
+            number = Words(value, NUMBER_PX, "mono", 500)
             number.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             copy = button("copy", plain=True)
             copy.setAccessibleName(f"Copy: {name}")
             copy.clicked.connect(partial(self._copy, value))
-            grid.addWidget(Words(name, 13, wrap=True), 2 * row, 0)
+            grid.addWidget(Words(name, 13), 2 * row, 0)
             grid.addWidget(number, 2 * row, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(Words(meaning, 12, tone="quiet", wrap=True), 2 * row, 2)
             grid.addWidget(copy, 2 * row, 3)

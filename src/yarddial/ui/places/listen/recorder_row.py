@@ -14,7 +14,7 @@ from yarddial.ui.theme.lettering import px
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.flow_row import FlowRow
 from yarddial.ui.widgets.soon import Soon
-from yarddial.ui.widgets.words import Words, button
+from yarddial.ui.widgets.words import Words, button, keep_width
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard import clock
 from yarddial.yard.errors import CentreUnclear
@@ -33,7 +33,10 @@ class RecorderRow(QWidget):
         self.sound = button("Record sound", tip="Write what is heard into a WAV file")
         self.samples = button("Record samples", tip="Write what the receiver gives into a SigMF recording")
         self.play = button("Play", tip="Play a recording in the receiver's place")
-        self.said = Words("", 12, tone="quiet", wrap=True)
+        self.said = Words("", 12, tone="quiet", wrap=True).keep_lines(2, in_low_window=1)
+        keep_width(self.sound, "Record sound", "Stop recording")
+        keep_width(self.samples, "Record samples", "Stop recording")
+        keep_width(self.play, "Play", "End playing")
         row = FlowRow(spacing=6)
         acts = ((self.sound, self.toggle_sound), (self.samples, self.toggle_samples), (self.play, self.toggle_play))
         for widget, act in acts:
@@ -84,7 +87,6 @@ class RecorderRow(QWidget):
             message = f"saved as {Path(recorder.last_recording).name}"
         self.said.set_tone("vermilion" if recorder.trouble else "quiet")
         self.said.setText(f"{message[:1].upper()}{message[1:]}." if message else "")
-        self.said.setVisible(bool(message))
 
     def toggle_sound(self) -> None:
         """Ask for the file of the sound, or end it."""

@@ -3,7 +3,7 @@
 from functools import partial
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from yarddial.session.calibration.oscillator_list import OscillatorRow
 from yarddial.session.calibration.verdict import oscillators_verdict
@@ -14,7 +14,7 @@ from yarddial.ui.widgets.emptied import empty
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.soon import Soon
-from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.words import Words, button, hairline, keep_width
 from yarddial.ui.widgets.working_sheet import Sheet
 
 COLUMNS = ("", "oscillator", "off by", "known to", "entered", "next")
@@ -43,7 +43,7 @@ class AllOscillatorsSheet(Sheet):
         self.plug.clicked.connect(self._show_plug)
         self.enter = button("Enter all", tip="What is most likely of each, all at once; Ctrl+Z takes it back")
         self.enter.clicked.connect(session.calibration.apply)
-        self._doing = Words("", 13, tone="quiet", wrap=True)
+        self._doing = Words("", 13, tone="quiet", wrap=True).keep_lines(1)
         self._table, self._effects = QGridLayout(), QGridLayout()
         self._effects_title = Words("What entering does to each route", 15, "serif")
         self._lay_out()
@@ -56,12 +56,11 @@ class AllOscillatorsSheet(Sheet):
 
     def _lay_out(self) -> None:
         self.body.addWidget(self.headline)
-        row = QHBoxLayout()
-        row.setSpacing(px(10))
-        for widget in (self.go, self.skip, self.plug, self.enter):
-            row.addWidget(widget)
-        row.addWidget(self._doing, 1)
-        self.body.addLayout(row)
+        # The actions keep their place at the foot, whatever the headline says.
+        keep_width(self.go, "Measure what is left", "Stop")
+        for at, widget in enumerate((self.go, self.skip, self.plug, self.enter), 1):
+            self.buttons.insertWidget(at, widget)
+        self.body.addWidget(self._doing)
         for grid in (self._table, self._effects):
             grid.setHorizontalSpacing(px(14))
             grid.setVerticalSpacing(px(3))
@@ -71,7 +70,7 @@ class AllOscillatorsSheet(Sheet):
         self.body.addWidget(self._effects_title)
         self.body.addLayout(self._effects)
         self.body.addStretch()
-        self.resize(px(900), px(640))
+        self.resize(px(900), px(700))
 
     def _go(self) -> None:
         if self._sequence.running:
@@ -93,7 +92,7 @@ class AllOscillatorsSheet(Sheet):
         left = len(sequence.plan.measurements) if sequence.plan is not None else 0
         self.go.setText("Stop" if sequence.running else "Measure what is left")
         self.go.setEnabled(sequence.running or (not why_not and bool(left)))
-        self.skip.setVisible(bool(left))
+        self.skip.setEnabled(bool(left))
         effects = sequence.effects()
         self.enter.setEnabled(bool(effects) and not sequence.running)
         message = sequence.doing or sequence.trouble or why_not

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from yarddial.session.calibration.verdict import lasts_sentence
+from yarddial.session.calibration.verdict import inseparable_here, lasts_sentence
 from yarddial.session.session import Session
 from yarddial.ui.places.true.budget_bar import BudgetBar
 from yarddial.ui.places.true.carrier_view import CarrierView
@@ -92,7 +92,7 @@ class Evidence(QWidget):
         self._lasts.setText(lasts_sentence(calibration))
         self._lasts.setVisible(bool(self._lasts.text()))
         self._proposal = calibration.suggestion.latest
-        apart = calibration.fit is None or not calibration.fit.inseparable
+        apart = not inseparable_here(calibration)
         if self._proposal is not None and apart and not self._proposal.is_worth_it:
             self._proposal = None
         self.next_words.setText(self._advice())
@@ -192,8 +192,7 @@ class Evidence(QWidget):
         proposal = self._proposal
         if proposal is None:
             return ""
-        fit = self._session.calibration.fit
-        if fit is not None and fit.inseparable:
+        if inseparable_here(self._session.calibration):
             return f"Most would help: {_route_text(proposal)}."
         return (
             f"Most would help: {_route_text(proposal)}; the uncertainty here would fall from "
@@ -205,7 +204,7 @@ class Evidence(QWidget):
         helps = self._helps()
         if calibration.fit is None:
             return f"The station at the dial: press M. {helps}" if helps else "The station at the dial: press M."
-        if calibration.fit.inseparable:
+        if inseparable := inseparable_here(calibration):
             direct = [
                 r.name + " " + format_frequency(r.frequency_hz)
                 for r in station.references
@@ -213,9 +212,9 @@ class Evidence(QWidget):
                 and any(not route.converters for route in reaching(station, r.frequency_hz))
             ]
             if helps:
-                return f"{calibration.fit.inseparable[0][:1].upper()}{calibration.fit.inseparable[0][1:]}. {helps}"
+                return f"{inseparable[:1].upper()}{inseparable[1:]}. {helps}"
             where = f", such as {direct[0]}: press ]" if direct else ""
-            return calibration.fit.inseparable[0][:1].upper() + calibration.fit.inseparable[0][1:] + where + "."
+            return inseparable[:1].upper() + inseparable[1:] + where + "."
         if calibration.fit.remarks:
             remark = calibration.fit.remarks[0].sentence
             return f"{remark[:1].upper()}{remark[1:]}. {helps}".rstrip()

@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -41,7 +42,7 @@ class TruePlace(QWidget):
         self.verify = button("Verify", tip="Measure again with the correction entered (V)")
         self.everything = button("All oscillators", tip="All of the yard in one list, and a walk that trues them all")
         self.everything.clicked.connect(self.show_all)
-        self._beside = Words("", 12, tone="quiet", wrap=True)
+        self._beside = Words("", 12, tone="quiet", wrap=True).keep_lines(3, in_low_window=1)
         self._errors = ErrorPicture()
         self._evidence = Evidence(session)
         self.how_long = ChoiceBox("How long to measure", at_left=True)
@@ -69,7 +70,7 @@ class TruePlace(QWidget):
         left.addLayout(buttons)
         status_row = QHBoxLayout()
         status_row.setSpacing(px(14))
-        status_row.addWidget(self.how_long)
+        status_row.addWidget(self.how_long, 0, Qt.AlignmentFlag.AlignTop)
         status_row.addWidget(self._beside, 1)
         left.addLayout(status_row)
         left.addSpacing(px(4))
