@@ -4,12 +4,14 @@ import os
 import signal
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from yarddial import wiring
+from yarddial.engine.events import SpanSpectrum
 from yarddial.engine.link import EngineInline
 from yarddial.session.first_light.runner import HelpedRunner
 from yarddial.session.session import Session
@@ -17,6 +19,7 @@ from yarddial.ui.main_window import MainWindow
 from yarddial.ui.places.first_light.check_row import CheckRow
 from yarddial.ui.places.first_light.place import FirstLightPlace
 from yarddial.ui.places.span.place import SpanPlace
+from yarddial.ui.theme.lettering import px
 from yarddial.yard.demo import demo_station
 from yarddial.yard.parts import Receiver
 
@@ -118,3 +121,33 @@ def test_a_receiver_that_leaves_is_said_and_samples_lost_are_counted(fault: str,
     assert not session.live_receiver.running
     assert ("unplugged" if "unplug" in fault else "no samples") in session.live_receiver.trouble
     session.close()
+
+
+def test_a_click_in_the_span_tunes_to_the_peak_beside_the_pointer(qtbot: QtBot, window: MainWindow) -> None:
+    """The peak is put into the spectrum by hand, so where it lies is known; elsewhere the place itself is dialled."""
+    window.session.desk.dial(10e6)
+    span = place(window, "Span")
+    assert isinstance(span, SpanPlace)
+    picture = span.picture
+    qtbot.waitUntil(lambda: picture.ends_hz() is not None and picture.isVisible(), timeout=20_000)
+    ends_hz = picture.ends_hz()
+    assert ends_hz is not None
+    rate_hz, middle_hz = ends_hz[1] - ends_hz[0], sum(ends_hz) / 2
+    levels = np.full(2_048, -90.0, np.float32)
+    route = window.session.desk.route
+    levels[1_500] = -30.0
+    picture.show_live(SpanSpectrum(route.at(middle_hz).counted_hz(middle_hz), rate_hz, levels, levels, -90.0))
+    peak_hz = middle_hz + (1_500.5 / 2_048 - 0.5) * rate_hz
+    inside = picture.width() - 2 * px(8)
+
+    def click(dial_hz: float, off_px: int) -> float:
+        x = px(8) + (dial_hz - ends_hz[0]) / rate_hz * inside + off_px
+        qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=QPoint(round(x), 60))
+        return window.session.desk.station.dial_hz
+
+    assert click(peak_hz, 4) == pytest.approx(peak_hz, abs=rate_hz / 2_048)
+    # Without a peak beside it, the place itself is dialled.
+    window.session.desk.dial(10e6)
+    qtbot.waitUntil(lambda: picture.ends_hz() == ends_hz, timeout=20_000)
+    beside_hz = middle_hz - 0.2 * rate_hz
+    assert click(beside_hz, 0) == pytest.approx(beside_hz, abs=rate_hz / inside)

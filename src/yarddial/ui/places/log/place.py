@@ -10,6 +10,7 @@ from yarddial.session.session import Session
 from yarddial.ui.places.log.entry_painter import ENTRY_ROLE, EntryPainter
 from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.widgets.headline import Headline
+from yarddial.ui.widgets.key_free_list import KeyFreeList
 from yarddial.ui.widgets.words import Words, button
 
 
@@ -25,7 +26,7 @@ class LogPlace(QWidget):
         self.note.setPlaceholderText("A note: weather, what was changed")
         self.note.setAccessibleName("Note for the log")
         self.note.returnPressed.connect(self._add_note)
-        self.list = QListWidget()
+        self.list = KeyFreeList()
         self.list.setAccessibleName("Log entries, newest first")
         self.list.setItemDelegate(EntryPainter(self.list))
         self.list.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)

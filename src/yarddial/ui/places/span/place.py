@@ -30,6 +30,7 @@ class SpanPlace(QWidget):
         self._wanted = ""
         self.headline = Headline()
         self.picture = SpanPicture()
+        self.picture.tuned.connect(session.desk.dial)
         self.band = ChoiceBox("Band to cover")
         self.band.textActivated.connect(self._choose_band)
         self.use = button("Use this rate", strong=True, tip="Set the sample rate to that of the best way")

@@ -3,8 +3,8 @@
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from yarddial.analysis.span.rates import CLEAN_SHARE
@@ -14,15 +14,20 @@ from yarddial.ui.theme.lettering import font, px
 from yarddial.ui.theme.palette import palette
 from yarddial.ui.widgets.axis import nice_step, tick_text
 
+# A click takes the strongest peak this near to the pointer, if it stands so far over the floor.
+PEAK_REACH_PX, PEAK_OVER_DB = 6, 6.0
 PICTURE_HEIGHT, BASE_HEIGHT, HEIGHT_LIVE = 176, 84, 46
 LabelPlace = Callable[[float], float]
 
 
 class SpanPicture(QWidget):
-    """The best way to cover the band, in dial frequencies."""
+    """The best way to cover the band, in dial frequencies. A click tunes to a peak beside the pointer, or just there."""
+
+    tuned = pyqtSignal(float)
 
     def __init__(self) -> None:
         super().__init__()
+        self.setCursor(Qt.CursorShape.CrossCursor)
         self._answer: SpanAnswer | None = None
         self._live: SpanSpectrum | None = None
         self.setAccessibleName("The span: band, clean part, wanted channels and what is unwanted")
@@ -42,6 +47,41 @@ class SpanPicture(QWidget):
         """Show the running receiver's spectrum, or nothing."""
         self._live = live
         self.update()
+
+    def ends_hz(self) -> tuple[float, float] | None:
+        """Dial frequencies at the left and right ends of the scale; None where nothing is drawn."""
+        answer = self._answer
+        if answer is None or not (answer.covers or answer.steps):
+            return None
+        if not answer.covers:
+            return answer.band.low_hz, answer.band.high_hz
+        cover = answer.covers[0]
+        low_hz, high_hz = sorted(answer.mapped.dial_hz(cover.centre_hz + s * cover.rate_hz / 2) for s in (-1, 1))
+        return low_hz, high_hz
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Tune to what is clicked."""
+        ends_hz = self.ends_hz()
+        if event is None or ends_hz is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        hertz_per_px = (ends_hz[1] - ends_hz[0]) / (self.width() - px(16))
+        dial_hz = ends_hz[0] + (event.position().x() - px(8)) * hertz_per_px
+        if ends_hz[0] <= dial_hz <= ends_hz[1]:
+            self.tuned.emit(self._peak_near(dial_hz, px(PEAK_REACH_PX) * hertz_per_px))
+
+    def _peak_near(self, dial_hz: float, reach_hz: float) -> float:
+        """Strongest line within reach that stands out of the live spectrum; the place itself where none does."""
+        live, answer = self._live, self._answer
+        if live is None or answer is None:
+            return round(dial_hz)
+        places_hz = live.centre_hz + ((np.arange(live.mean_db.size) + 0.5) / live.mean_db.size - 0.5) * live.rate_hz
+        dials_hz = np.array([answer.mapped.dial_hz(float(hertz)) for hertz in places_hz])
+        near = np.flatnonzero(np.abs(dials_hz - dial_hz) <= reach_hz)
+        if not near.size:
+            return round(dial_hz)
+        best = near[np.argmax(live.mean_db[near])]
+        stands_out = live.mean_db[best] > float(np.median(live.mean_db)) + PEAK_OVER_DB
+        return round(float(dials_hz[best])) if stands_out else round(dial_hz)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Draw the span."""
