@@ -13,7 +13,7 @@ from yarddial.ui.widgets.mark import NAMES, draw_mark
 from yarddial.ui.widgets.tip import set_tip
 
 # Design pixels: height from which the verdict fits under the name.
-TWO_LINES = 40
+TWO_LINES = 31
 
 
 class PlaceButton(QAbstractButton):
@@ -61,9 +61,12 @@ class PlaceButton(QAbstractButton):
         if self.hasFocus():
             painter.setPen(c.colour("slate"))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        width, spare = self.width() - px(44), min(self.height() - px(50), 0) / 2
+        width = self.width() - px(44)
         two_lines = self.height() >= px(TWO_LINES)
-        middle = px(23) + spare if two_lines else self.height() / 2 + px(5)
+        # In a low window the two lines move together.
+        squeezed = min(max((px(50) - self.height()) / px(50 - TWO_LINES), 0.0), 1.0)
+        middle = px(23) - squeezed * px(8) if two_lines else self.height() / 2 + px(5)
+        below = px(41) - squeezed * px(12)
         draw_mark(painter, QPointF(px(22), middle - px(5)), px(10), self._verdict.mark)
         painter.setFont(font(14, "sans", 500))
         painter.setPen(c.colour("ink"))
@@ -75,7 +78,7 @@ class PlaceButton(QAbstractButton):
             short = whole_clauses(self._verdict.short, metrics, width) or metrics.elidedText(
                 self._verdict.short, Qt.TextElideMode.ElideRight, width
             )
-            painter.drawText(QPointF(px(38), px(41) + spare), short)
+            painter.drawText(QPointF(px(38), below), short)
 
 
 class PlacesList(QWidget):

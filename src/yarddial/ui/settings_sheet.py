@@ -89,9 +89,15 @@ class SettingsSheet(Sheet):
     def _row(self, label: str, field: QWidget, meaning: str) -> None:
         row = self._grid.rowCount()
         top = Qt.AlignmentFlag.AlignTop
-        self._grid.addWidget(Words(label, 13, weight=500), row, 0, top)
+        words = Words(label, 13, weight=500), Words(meaning, 12, tone="quiet", wrap=True)
+        self._grid.addWidget(words[0], row, 0, top)
         self._grid.addWidget(field, row, 1, top | Qt.AlignmentFlag.AlignLeft)
-        self._grid.addWidget(Words(meaning, 12, tone="quiet", wrap=True), row, 2, top)
+        self._grid.addWidget(words[1], row, 2, top)
+        # All three stand on one base line: a field has a margin above its text.
+        base = field.sizeHint().height() - (field.sizeHint().height() - field.fontMetrics().height()) // 2
+        for text in words:
+            metrics = text.fontMetrics()
+            text.setContentsMargins(0, max(base - field.fontMetrics().descent() - metrics.ascent(), 0), 0, 0)
 
     def _choice(
         self, label: str, choices: Mapping[Any, str], chosen: Callable[[object], None], meaning: str

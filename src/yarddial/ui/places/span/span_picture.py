@@ -21,7 +21,7 @@ LabelPlace = Callable[[float], float]
 
 
 class SpanPicture(QWidget):
-    """The best way to cover the band, in dial frequencies. A click tunes to a peak beside the pointer, or just there."""
+    """The best way to cover the band, in dial frequencies. A click tunes: to a peak beside it, or just there."""
 
     tuned = pyqtSignal(float)
 
