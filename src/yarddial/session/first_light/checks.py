@@ -145,7 +145,8 @@ class FirstLight:
         if len(able.rates_hz) > 1 and clean:
             room = sorted(clean)[-2:][0]
             what = f"highest without loss {max(clean) / 1e6:g} MS/s; with head-room {room / 1e6:g} MS/s"
-            yield CheckResult("rate to use", "good", what)
+            what += "; Span says which one a band needs"
+            yield CheckResult("rates without loss", "good", what)
         if self._clock is not None and self._clock.fast_sigma_ppm < 1e4:
             yield clock_check(self._clock)
         got = device.apply(ask)

@@ -9,7 +9,7 @@ from yarddial.ui.transceiver.link_rows import LinkRows
 from yarddial.ui.widgets.headline import Headline
 from yarddial.ui.widgets.mark import MarkSign
 from yarddial.ui.widgets.soon import Soon
-from yarddial.ui.widgets.words import Words, button, hairline
+from yarddial.ui.widgets.words import Words, button, hairline, keep_width
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import BadFrequency, YardDialError
 from yarddial.yard.frequency import format_frequency, parse_frequency
@@ -49,7 +49,8 @@ class TransceiverSheet(Sheet):
         self.together = button("End split", tip="Transmit where it receives")
         self.own = button("Its own transmission…", tip="Into a dummy load: how true its dial is, and how wide it is")
         self.isolation = button(
-            "Measure the isolation…", tip="Behind an attenuator, with the lowest power; begins unlinked"
+            "Measure the isolation…",
+            tip="What of its power comes to the receiver: behind an attenuator, at the lowest power; begins unlinked",
         )
         self.said = Words("", 12, tone="vermilion", wrap=True)
         self.said.setAccessibleName("Refusal")
@@ -65,14 +66,15 @@ class TransceiverSheet(Sheet):
         self.resize(px(760), px(720))
 
     def _lay_out(self) -> None:
-        safe, acts, split = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        safe, split = QHBoxLayout(), QHBoxLayout()
         safe.setSpacing(px(10))
         safe.addWidget(self._mark)
         safe.addWidget(self.worst, 1)
         safe.addWidget(self.seen)
-        for widget in (self.follow, self.own, self.unlink):
-            acts.addWidget(widget)
-        acts.addStretch()
+        # The actions keep their place at the foot, linked or not.
+        keep_width(self.follow, "Follow it", "Leave it there", "Back to it")
+        for at, widget in enumerate((self.follow, self.own, self.unlink, self.isolation), 1):
+            self.buttons.insertWidget(at, widget)
         split.setSpacing(px(10))
         split.addWidget(self.split_at, 1)
         split.addWidget(self.split)
@@ -88,7 +90,6 @@ class TransceiverSheet(Sheet):
         linked.addWidget(Words("What it brings to the receiver at worst", 15, "serif"))
         linked.addLayout(safe)
         linked.addWidget(self._checklist)
-        linked.addLayout(acts)
         linked.addWidget(Words("Transmit elsewhere", 15, "serif"))
         linked.addLayout(split)
         linked.addWidget(hairline())
@@ -98,11 +99,6 @@ class TransceiverSheet(Sheet):
         self.body.addWidget(self._linked_only)
         self.body.addWidget(Words("How it is linked", 15, "serif"))
         self.body.addWidget(self.links)
-        measured = QHBoxLayout()
-        measured.addWidget(Words("How much of its power comes to the receiver", 15, "serif"))
-        measured.addStretch()
-        measured.addWidget(self.isolation)
-        self.body.addLayout(measured)
         self.body.addStretch()
 
     def _join(self) -> None:
@@ -160,7 +156,9 @@ class TransceiverSheet(Sheet):
         self._show_worst()
         followed = rig.is_wanted and not rig.is_roaming
         self.follow.setText("Leave it there" if followed else "Back to it" if rig.is_roaming else "Follow it")
-        self.follow.setEnabled(rig.safety.is_acknowledged)
+        self.follow.setEnabled(linked and rig.safety.is_acknowledged)
+        self.own.setEnabled(linked)
+        self.unlink.setEnabled(linked)
         split_hz = rig.transmit_place_hz()
         self.together.setEnabled(split_hz is not None)
         if split_hz is not None and not self.split_at.hasFocus():

@@ -14,6 +14,7 @@ from yarddial.ui.widgets.words import Words, hairline
 from yarddial.ui.widgets.working_sheet import Sheet
 from yarddial.yard.errors import BadObservations
 from yarddial.yard.oscillators import spoken
+from yarddial.yard.plain_text import count_of
 
 # Number of corrections marked in the picture.
 MAX_READ = 500
@@ -86,7 +87,9 @@ class HistorySheet(Sheet):
             correction_words.insert(0, f"{compared[:1].upper()}{compared[1:]}.")
         self.entered.setText("\n".join(correction_words) or "No correction was entered yet.")
         if not self._names:
-            self.verdict.setText("Nothing was measured yet.")
+            count = len(session.calibration.observations)
+            some = f"{count_of(count, 'measurement')} so far: no oscillator is told apart from the others yet."
+            self.verdict.setText(some if count else "Nothing was measured yet.")
             self.more.setText("Measure two stations on two routes; from then on this shows how the oscillators go.")
             return
         history = known.histories[self._names[max(self.which.currentIndex(), 0)]]
