@@ -70,6 +70,9 @@ class CalibrationSequence(Job):
         self._now: PlannedMeasurement | None = None
         self._count = 0
         self._yard = ""
+        # Rows as last made, with their inputs.
+        self._rows: dict[bool, tuple[OscillatorRow, ...]] = {}
+        self._rows_of: tuple[object, ...] = ()
         self.plan: MeasurementPlan | None = None
         self.trouble = ""
         calibration.on_calibration_changed(self._changed.tell)
@@ -124,7 +127,17 @@ class CalibrationSequence(Job):
         return f"{self._count} of about {self._count + max(left - 1, 0)}: {name}"
 
     def rows(self, *, every: bool = False) -> tuple[OscillatorRow, ...]:
-        """State of the oscillators that the routes need, or of every one: the same wherever it is shown."""
+        """State of the oscillators that the routes need, or of every one: the same wherever it is shown. Cached."""
+        calibration = self._calibration
+        fit, proposal = calibration.fit, calibration.proposal()
+        key = (self._desk.station, calibration.oscillators, self.plan, fit, proposal)
+        if len(self._rows_of) != len(key) or any(a is not b for a, b in zip(key, self._rows_of, strict=True)):
+            self._rows_of, self._rows = key, {}
+        if every not in self._rows:
+            self._rows[every] = oscillator_rows(self._desk.station, self._known(), self.plan, every=every)
+        return self._rows[every]
+
+    def _known(self) -> KnownState:
         calibration = self._calibration
         fit, proposal = calibration.fit, calibration.proposal()
         changes = () if proposal is None else proposal.changes
@@ -132,13 +145,8 @@ class CalibrationSequence(Job):
         pending = {change.oscillator for change in changes if not change.known_only}
         # A sum is entered as a whole.
         pending |= {name for group in together if pending & set(group) for name in group}
-        known = KnownState(
-            calibration.oscillators,
-            frozenset(calibration.oscillator_estimates.touched()),
-            together,
-            frozenset(pending),
-        )
-        return oscillator_rows(self._desk.station, known, self.plan, every=every)
+        touched = frozenset(calibration.oscillator_estimates.touched())
+        return KnownState(calibration.oscillators, touched, together, frozenset(pending))
 
     def will_change(self) -> str:
         """What entering would change, before and after; empty where there is nothing to enter."""

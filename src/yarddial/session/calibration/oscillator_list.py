@@ -116,11 +116,15 @@ def oscillator_rows(
     station: Station, known: KnownState, plan: MeasurementPlan | None, *, every: bool = False
 ) -> tuple[OscillatorRow, ...]:
     """A row for each oscillator that some route to a receiver needs, or for every one."""
-    needed = {name for place in wanted_places(station) for name, _ in _slopes(place, known.oscillators)}
-    return tuple(_row(station, name, known, plan) for name in known.oscillators.names if every or name in needed)
+    names = known.oscillators.names
+    if not every:
+        needed = {name for place in wanted_places(station) for name, _ in _slopes(place, known.oscillators)}
+        names = tuple(name for name in names if name in needed)
+    planned = _planned_of(plan, station, known.oscillators)
+    return tuple(_row(station, name, known, planned.get(name)) for name in names)
 
 
-def _row(station: Station, name: str, known: KnownState, plan: MeasurementPlan | None) -> OscillatorRow:
+def _row(station: Station, name: str, known: KnownState, planned: PlannedMeasurement | None) -> OscillatorRow:
     part, oscillators, is_touched = _owner(station, name), known.oscillators, name in known.touched
     value, sigma = oscillators.value(name), oscillators.sigma(name)
     if is_in_ppm(name):
@@ -129,7 +133,6 @@ def _row(station: Station, name: str, known: KnownState, plan: MeasurementPlan |
     else:
         text, known_to = format_hertz(value, sigma), f"± {format_sigma(sigma)[1:]}"
     entered = entered_of(part, name, value, sigma, is_pending=name in known.pending) if is_touched else "as stated"
-    planned = _measurement_for(plan, station, name, oscillators)
     others = next((tuple(other for other in group if other != name) for group in known.together if name in group), ())
     return OscillatorRow(
         name,
@@ -220,20 +223,17 @@ def route_effects(station: Station, corrected: Station, oscillators: Oscillators
     return tuple(effects)
 
 
-def _measurement_for(
-    plan: MeasurementPlan | None, station: Station, name: str, oscillators: Oscillators
-) -> PlannedMeasurement | None:
-    """First planned measurement that determines an oscillator."""
+def _planned_of(
+    plan: MeasurementPlan | None, station: Station, oscillators: Oscillators
+) -> dict[str, PlannedMeasurement]:
+    """First planned measurement that helps to determine each oscillator, by its name."""
     routes: dict[str, ResolvedRoute] = {route.name: route for route in station.resolved_routes()}
+    first: dict[str, PlannedMeasurement] = {}
     for planned in plan.measurements if plan is not None else ():
-        route = routes.get(planned.route)
-        if route is None:
-            continue
-        if name in {
-            oscillator for oscillator, _ in dial_state(route, planned.reference.frequency_hz, oscillators).slopes
-        }:
-            return planned
-    return None
+        if (route := routes.get(planned.route)) is not None:
+            for name, _ in dial_state(route, planned.reference.frequency_hz, oscillators).slopes:
+                first.setdefault(name, planned)
+    return first
 
 
 def _slopes(place: WantedPlace, oscillators: Oscillators) -> tuple[tuple[str, float], ...]:

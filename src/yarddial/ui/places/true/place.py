@@ -59,6 +59,8 @@ class TruePlace(QWidget):
         self._show_soon = Soon(self, self._show)
         session.calibration.on_calibration_changed(self._show_soon)
         session.live_receiver.on_receiver_changed(self._show_soon)
+        # A new plan changes the oscillators' next steps and marks.
+        session.calibration_sequence.on_sequence_changed(self._show_soon)
         session.live_receiver.picture.on_spectrogram_moved(self._feed.draw)
         self._show()
 
