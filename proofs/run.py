@@ -12,7 +12,7 @@ PROOFS = {
     "two_writers": "windows, an editor and a script on one station file, 1,000 interleavings with kills: no edit lost",
     "kills": "500 kills in mid-save and mid-log by five signals; power cut at every point of the writes",
     "disk_trouble": "full, read-only, vanished, forbidden, clock set back: said once, nothing lost, goes on by itself",
-    "evening": "random evenings in the window: no contradiction, no lost correction, no endless mark",
+    "evening_walk": "random evenings in the window: no contradiction, no lost correction, no endless mark",
     "closing": "a disk full, read-only or gone at each moment of an evening, then closed or killed: nothing lost",
     "engine_hang": "an engine that hangs, is stopped or killed, 200 tries beside a window (25 minutes)",
     "log_size": "logs of 1,000, 50,000 and 1,000,000 entries: what a person waits for, as ratios (five minutes)",

@@ -81,9 +81,9 @@ class Evening:
             "cancel": window.cancel_work,
         }  # fmt: skip
 
-    def act(self) -> None:
-        """One action, then everything settles and is compared."""
-        name = self.chance.choice(sorted(self.actions()))
+    def act(self, name: str = "") -> None:
+        """One action, by chance where none is named; then everything settles and is compared."""
+        name = name or self.chance.choice(sorted(self.actions()))
         before, measured = self.entered_now(), self.session.calibration.oscillator_estimates.fitted_s
         until = self.deadline()
         self.done.append(name)
