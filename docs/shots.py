@@ -33,6 +33,8 @@ from yarddial.ui.places.true.methods.sheet import MethodsSheet
 from yarddial.ui.receiver_picker.sheet import ReceiverPicker
 from yarddial.ui.settings_sheet import SettingsSheet
 from yarddial.ui.start import dressed_application
+from yarddial.ui.transceiver.sheet import TransceiverSheet
+from yarddial.ui.widgets.finder import Finder
 from yarddial.yard.demo import demo_station
 from yarddial.yard.station import Station
 
@@ -81,6 +83,8 @@ def lead_through(take: Callable[[QApplication, QWidget, str], None], text_scale:
     _ghosts(app, window)
     _listen(app, window)
     _bench(app, window)
+    _finder(app, window)
+    _transceiver(app, window)
     if more:
         _sheets(app, window)
     window.close()
@@ -171,7 +175,6 @@ def _bench(app: QApplication, window: MainWindow) -> None:
     window.go("Bench")
     _picture(app, window, "bench")
     window.open_part("Ladder")
-    _picture(app, window, "bench-part")
     window.show_card()
     sheet = window.findChildren(CardSheet)[0]
     sheet.target.setText("~/quillet-lane-10-mhz.pdf")
@@ -195,6 +198,26 @@ def _bench(app: QApplication, window: MainWindow) -> None:
     window.change_theme()
 
 
+def _finder(app: QApplication, window: MainWindow) -> None:
+    """Plain words, and what they find."""
+    window.find_anything()
+    finder = window.findChildren(Finder)[-1]
+    finder.line.setText("which antenna is better")
+    _picture(app, finder, "finder")
+    finder.close()
+
+
+def _transceiver(app: QApplication, window: MainWindow) -> None:
+    """The made-up transceiver, linked and not yet followed."""
+    window.show_transceiver()
+    sheet = window.findChildren(TransceiverSheet)[-1]
+    sheet.links.link.click()
+    _wait(window.session, lambda: window.session.rig.shown is not None)
+    _picture(app, sheet, "transceiver")
+    window.session.rig.unlink()
+    sheet.close()
+
+
 def _ways(app: QApplication, window: MainWindow) -> None:
     """A tone heard in three ways, and what it tells."""
     session = window.session
@@ -209,7 +232,6 @@ def _ways(app: QApplication, window: MainWindow) -> None:
     _wait(session, lambda: not session.live_methods.running)
     while page.told is None:
         app.processEvents()
-    _picture(app, sheet, "other-ways")
     sheet.close()
     session.desk.dial(10e6)
 
