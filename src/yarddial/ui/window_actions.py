@@ -45,7 +45,7 @@ def window_actions(window: Acting) -> tuple[WindowAction, ...]:
         WindowAction("Yard", "Undo", session.undo, "undo", "take back revert mistake wrong go back cancel last change oops"),
         WindowAction("Yard", "Redo", session.redo, "redo", "again"),
         WindowAction("Receiver", "Start or stop the receiver", session.toggle_receiver, "toggle the receiver",
-                     "run play power turn on off stream sdr radio switch begin end no signal nothing silent"),
+                     "run play power turn on off radio stream switch sdr begin end no signal nothing silent"),
         WindowAction("Receiver", "Stop what is under way", window.cancel_work, "cancel",
                      "stop everything cancel abort end measurement break off"),
         WindowAction("Receiver", "Choose the receiver", fixes.choose_receiver, "",
