@@ -13,7 +13,7 @@ from yarddial.session.preferences.keeper import PreferenceKeeper
 from yarddial.session.session import Session
 from yarddial.session.station.saving import BackgroundSave
 from yarddial.yard.demo import demo_station
-from yarddial.yard.errors import DeviceNotFound, NotWritten
+from yarddial.yard.errors import DeviceNotFound, LogNotWritten, NotWritten
 from yarddial.yard.parts import Receiver
 from yarddial.yard.plain_text import one_line
 from yarddial.yard.station import Station
@@ -465,13 +465,18 @@ def adopt_demo(session: Session) -> "Path":
     station = msgspec.structs.replace(session.desk.station, name=name)
     Path(path.parent).mkdir(parents=True, exist_ok=True)
     entries = session.log.entries(limit=ALL_ENTRIES)[::-1]
-    book = Logbook(log_path())
+    StationFile(path, station).save(station)
     try:
-        StationFile(path, station).save(station)
-        for entry in entries:
-            book.add(msgspec.structs.replace(entry, id=0, station=name))
-    finally:
-        book.close()
+        book = Logbook(log_path())
+        try:
+            for entry in entries:
+                book.add(msgspec.structs.replace(entry, id=0, station=name))
+        finally:
+            book.close()
+    except LogNotWritten:
+        # Half a yard is none: the demo still holds all of it.
+        path.unlink(missing_ok=True)
+        raise
     _left_off_file(path).write(msgspec.structs.replace(session.listening.left_off(), place=session.left_off.place))
     session.unkept.give_up()
     return path

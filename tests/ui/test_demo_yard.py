@@ -17,6 +17,7 @@ from yarddial.ui.unkept_sheet import DemoEndSheet
 from yarddial.ui.widgets.file_sheet import FileSheet
 from yarddial.ui.widgets.finder import Finder
 from yarddial.yard.demo import demo_station
+from yarddial.yard.errors import LogNotWritten
 from yarddial.yard.left_off import LeftOff
 
 
@@ -76,6 +77,16 @@ def test_a_second_demo_kept_is_a_yard_beside_the_first(demo_window: MainWindow) 
     second = wiring.adopt_demo(demo_window.session)
     names = [wiring.open_session(path).desk.station.name for path in (first, second)]
     assert names == ["Quillet Lane", "Quillet Lane 2"]
+
+
+def test_a_demo_that_cannot_be_kept_whole_stays_as_it_is(demo_window: MainWindow) -> None:
+    demo_window.session.notes.add("still here")
+    wiring.log_path().mkdir(parents=True)
+    with pytest.raises(LogNotWritten):
+        wiring.adopt_demo(demo_window.session)
+    assert list(wiring.data_folder().glob("*.yard.json")) == []
+    assert demo_window.session.log.count == 1
+    assert demo_window.session.unkept.now() is not None
 
 
 def test_the_lettering_changes_without_a_restart(demo_window: MainWindow) -> None:
