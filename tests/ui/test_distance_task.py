@@ -134,3 +134,47 @@ def test_from_the_box_to_a_true_dial_with_the_receiver_in_the_shed(
     assert session.live_receiver.running
     assert [entry.kind for entry in session.log.shown()].count("correction") == 1
     window.close()
+
+
+@pytest.mark.window
+@pytest.mark.timeout(240)
+def test_a_receiver_in_the_shed_chosen_in_the_demo_yard_is_measured_and_the_first_keeps_its_correction(
+    qtbot: QtBot, shed: FarComputerHere
+) -> None:
+    """The yard in which people try it: no dead end, and nothing entered is lost."""
+    dressed_application("day", 1.0)
+    window = MainWindow(wiring.demo_session(), wiring.OwnFiles())
+    qtbot.addWidget(window, before_close_func=lambda widget: widget.session.unkept.give_up())
+    window.show()
+    session = window.session
+    session.calibration.chosen_s = 1.0
+    wiring.OwnFiles().pair(f"{shed.host}:{shed.port}", shed.pairing_code(), "shed")
+    session.building.set_value("Finch", "entered_ppm", "22.5")
+    choice = session.receiver_choice
+    choice.search()
+
+    def far_finch() -> str:
+        receivers = choice.listing.receivers if choice.listing is not None else ()
+        return next((f"far:{one.address}" for name, one in receivers if name == "far" and "finch" in one.address), "")
+
+    qtbot.waitUntil(lambda: far_finch() != "", timeout=30_000)
+
+    def choose(device: str) -> None:
+        choice.choose("Finch", device)
+        qtbot.waitUntil(lambda: not choice.is_asking, timeout=30_000)
+        assert choice.trouble == ""
+        assert session.desk.route.receiver.device == device
+
+    session.desk.dial_typed(145.2e6)
+    first = session.desk.route.receiver.device
+    choose(far_finch())
+    assert session.desk.route.receiver.entered_ppm == 0.0
+    window.measure()
+    qtbot.waitUntil(lambda: len(session.calibration.observations) == 1, timeout=60_000)
+    (seen,) = session.calibration.observations
+    assert seen.device.startswith("far:shed@")
+    truth_hz = true_dial_error_hz(quillet_world(), session.desk.route, 145.2e6)
+    assert abs(seen.error_hz - truth_hz) < 5 * seen.total_sigma_hz + 0.2 * abs(truth_hz)
+    choose(first)
+    assert session.desk.route.receiver.entered_ppm == 22.5
+    choice.leave()

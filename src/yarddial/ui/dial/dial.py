@@ -46,7 +46,7 @@ class Dial(QWidget):
         self._error = Words("", 13, weight=600)
         self._error.setAccessibleName("Dial error")
         self.rule = SlideRule()
-        self.rule.dialled.connect(session.desk.dial)
+        self.rule.dialled.connect(session.desk.dial_typed)
         self.serves = Words("", 12, wrap=True)
         self.serves.setAccessibleName("What the dial is good for")
         self.rig_words = ElidedWords("", 12)
