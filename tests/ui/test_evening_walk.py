@@ -7,7 +7,7 @@ from pytestqt.qtbot import QtBot
 from evening import Evening
 from yarddial.ui.start import dressed_application
 
-ACTIONS = 14
+ACTIONS = 8
 
 
 def test_a_whole_evening_goes_without_a_contradiction(qtbot: QtBot, tmp_path: Path) -> None:

@@ -14,7 +14,7 @@ from yarddial.ui.opener import Opener
 from yarddial.ui.places.listen.place import ListenPlace
 from yarddial.ui.theme import lettering
 from yarddial.ui.theme.palette import NIGHT, palette
-from yarddial.ui.widgets.finder import Finder
+from yarddial.ui.widgets.finder import Finder, ranked
 from yarddial.yard.parts import Receiver
 
 ROWS = [
@@ -101,10 +101,15 @@ def is_done(window: MainWindow, effect: str, finder: Finder, before: tuple[float
 
 
 def test_what_is_found_is_done(qtbot: QtBot, demo_window: MainWindow) -> None:
-    failed = []
+    failed, done = [], set[tuple[str, str]]()
+    session, things = demo_window.session, findables(demo_window)
     for row in ROWS:
+        hits = [*dialled(demo_window, row["query"]), *ranked(things, row["query"])][:3]
+        wanted = next((hit.name for hit in hits if re.search(row["wanted"], hit.name)), "")
+        if (wanted, row["effect"]) in done:
+            # The same action was carried out for another query.
+            continue
         put_away(demo_window)
-        session = demo_window.session
         before = (session.listening.settings.width_hz, len(session.desk.station.routes))
         finder = Finder(demo_window, findables(demo_window), lambda text: dialled(demo_window, text))
         finder.show()
@@ -119,6 +124,8 @@ def test_what_is_found_is_done(qtbot: QtBot, demo_window: MainWindow) -> None:
         qtbot.keyClick(finder.line, Qt.Key.Key_Return)
         if not is_done(demo_window, row["effect"], finder, before):
             failed.append((row["query"], f"{names[at]}: no {row['effect']}; {[s.windowTitle() for s in sheets()]}"))
+        else:
+            done.add((names[at], row["effect"]))
     put_away(demo_window)
     print(failed)
     assert len(failed) <= (1 - DONE_SHARE) * len(ROWS), failed

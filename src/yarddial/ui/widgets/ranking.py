@@ -100,13 +100,14 @@ def _stem(word: str) -> str:
     return stems[word]
 
 
-def words_of(text: str) -> list[str]:
+@lru_cache(maxsize=8192)
+def words_of(text: str) -> tuple[str, ...]:
     """Stems of a text's words, including the halves of hyphenated ones; a lone stop word counts."""
     raw = [word.strip(".'") for word in re.split(r"[\s,;:()/·?!+=→–]+", text.lower())]
     words = [word for word in raw if word]
     words += [half for word in words if "-" in word for half in word.split("-") if half]
     telling = [word for word in words if word not in STOP_WORDS] or words
-    return [_stem(word) for word in telling]
+    return tuple(_stem(word) for word in telling)
 
 
 def scores(things: Sequence[Named], text: str) -> list[float]:
@@ -123,7 +124,7 @@ def scores(things: Sequence[Named], text: str) -> list[float]:
     if not total:
         return [0.0] * len(things)
 
-    def score(name: list[str], other: list[str]) -> float:
+    def score(name: tuple[str, ...], other: tuple[str, ...]) -> float:
         gained = 0.0
         for word in typed:
             like = likeness[word]
