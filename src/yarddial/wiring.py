@@ -328,9 +328,11 @@ def demo_session(*, flat_out: bool = False, folder: "Path | None" = None, seed: 
     program.
     """
     from yarddial.records.station_file import StationFile
-    from yarddial.records.temporary import temporary_folder
+    from yarddial.records.temporary import MARK, temporary_folder
 
-    path = (folder or temporary_folder()) / DEMO_FILE
+    folder = folder or temporary_folder()
+    (folder / MARK).touch()
+    path = folder / DEMO_FILE
     if not os.path.exists(path):
         station = demo_station()
         if seed != 1:
@@ -363,7 +365,7 @@ def open_session(path: "Path", *, flat_out: bool = False) -> Session:
     from yarddial.session.station.demo_table import DemoTable
     from yarddial.session.station.station_saver import StationSaver
 
-    is_demo = path.name == DEMO_FILE
+    is_demo = _is_demo(path)
     left = take_leftovers(path)
     file = load_station(path)
     unsaved = (path.parent / "unsaved",) if is_demo else unsaved_folders()
@@ -394,6 +396,15 @@ def open_session(path: "Path", *, flat_out: bool = False) -> Session:
     )
 
 
+def _is_demo(path: "Path") -> bool:
+    """Return True in a folder that goes with the program; a person's own file may have the same name."""
+    if path.name != DEMO_FILE:
+        return False
+    from yarddial.records.temporary import MARK
+
+    return os.path.exists(path.parent / MARK)
+
+
 def _log_at(path: "Path") -> Book:
     """Opened after the first paint, as all logs are."""
     from yarddial.records.logbook import Logbook
@@ -410,7 +421,7 @@ def _left_off_file(path: "Path") -> "LeftOffFile":
     from yarddial.records.left_off_file import LeftOffFile
     from yarddial.records.whole_file import digest_of
 
-    if path.name == DEMO_FILE:
+    if _is_demo(path):
         return LeftOffFile(path.with_name("left-off.json"))
     mark = digest_of(os.fsencode(os.path.realpath(path)))[:16]
     return LeftOffFile(state_folder() / "left-off" / f"{mark}.json")
@@ -418,7 +429,7 @@ def _left_off_file(path: "Path") -> "LeftOffFile":
 
 def _table_of(path: "Path") -> "Path":
     """File of the table with the simulated receivers of a yard."""
-    if path.name == DEMO_FILE:
+    if _is_demo(path):
         return path.with_name("table.json")
     folder = state_folder() / "tables"
     try:

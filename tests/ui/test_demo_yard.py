@@ -172,3 +172,13 @@ def test_letters_are_no_commands_after_a_field_was_closed(qtbot: QtBot, demo_win
     qtbot.keyClick(demo_window, Qt.Key.Key_Escape)
     qtbot.keyClicks(demo_window, "d")
     assert demo_window.findChildren(Finder)
+
+
+def test_a_persons_own_file_of_the_demos_name_is_their_own(tmp_path: Path) -> None:
+    path = tmp_path / "demo.yard.json"
+    StationFile(path, demo_station()).save(demo_station())
+    session = wiring.open_session(path)
+    session.poll()
+    assert not session.file.is_temporary
+    session.close()
+    assert not (tmp_path / "log.sqlite").exists()

@@ -205,3 +205,27 @@ def test_ones_own_recordings_are_listed_while_they_exist(session: Session, tmp_p
     assert is_sound(tmp_path / "first.wav")
     (tmp_path / "first.wav").unlink()
     assert own_recordings(session.log) == ()
+
+
+def test_what_is_recorded_goes_on_while_a_recording_plays_and_leaving_ends_it(session: Session, tmp_path: Path) -> None:
+    session.poll()
+    soundfile.write(tmp_path / "old.wav", np.zeros(480_000, np.float32), 48_000)
+    session.listening.open()
+    session.toggle_receiver()
+    until(session, lambda: bool(session.listening.sounds))
+    session.recorder.record_sound(tmp_path / "new.wav", 48_000.0)
+    session.replay(tmp_path / "old.wav")
+    until(session, lambda: session.recorder.sound is not None and session.recorder.sound.seconds_s > 0.1)
+    assert session.recorder.player is not None
+    session.listening.close()
+    assert session.recorder.player is None
+
+
+def test_a_receiver_that_was_stopped_while_a_recording_played_stays_off(session: Session, tmp_path: Path) -> None:
+    session.poll()
+    write_sigmf(tmp_path / "one.sigmf-meta", [np.zeros(48_000, np.complex64)], 48_000.0, 10e6, {})
+    session.toggle_receiver()
+    session.replay(tmp_path / "one.sigmf-meta")
+    session.toggle_receiver()
+    session.recorder.end_replay()
+    assert not session.live_receiver.wanted

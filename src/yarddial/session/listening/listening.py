@@ -145,6 +145,7 @@ class Listening(Job):
         """Close the place: silence, no clean-up, and the picture for True again."""
         self.recorder.stop_recording_sound()
         self.recorder.stop_recording_samples()
+        self.recorder.end_sound()
         if self.lease is not None:
             self.lease.end()
 
@@ -391,11 +392,13 @@ class Listening(Job):
     def take(self, event: Event) -> None:
         """Process an answer from the engine, or a stop of the receiver."""
         match event:
-            case Sound() if self._is_muted or self.recorder.player is not None:
+            case Sound() if self._is_muted:
                 pass
             case Sound():
                 self._record_sound(event)
-                self.sounds = [*self.sounds[-MAX_KEPT:], event]
+                # A recording that plays is heard in the receiver's place; what is recorded goes on.
+                if self.recorder.player is None:
+                    self.sounds = [*self.sounds[-MAX_KEPT:], event]
                 self.heard_s += len(event.samples) / event.rate_hz
                 self.level_dbfs, self.squelch_open, self.pilot_db = event.level_dbfs, event.is_open, event.pilot_db
                 self._heard.tell()

@@ -218,12 +218,13 @@ class Recorder(Job):
         return self.player is not None or bool(self._live_receiver.plays)
 
     def end_replay(self) -> None:
-        """Return to the receiver, which runs again if it ran before."""
+        """Return to the receiver, which runs again if it ran before and was not stopped meanwhile."""
         self.end_sound()
         if not self._live_receiver.plays:
             return
+        is_wanted = self._live_receiver.wanted
         self._live_receiver.play("")
-        if self._ran_before:
+        if self._ran_before and is_wanted:
             self._live_receiver.start(self._desk.route)
         self._changed.tell()
 

@@ -85,19 +85,12 @@ class Named(Protocol):
         ...
 
 
-@lru_cache(maxsize=1)
-def _stem_words() -> "dict[str, str]":
-    """Cache of stems, by words."""
-    return {}
-
-
+@lru_cache(maxsize=8192)
 def _stem(word: str) -> str:
     import snowballstemmer
 
-    stems = _stem_words()
-    if word not in stems:
-        stems[word] = snowballstemmer.stemmer("english").stemWord(word)
-    return stems[word]
+    stem: str = snowballstemmer.stemmer("english").stemWord(word)
+    return stem
 
 
 @lru_cache(maxsize=8192)
